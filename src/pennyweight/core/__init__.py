@@ -1,0 +1,1 @@
+"""Numbers in, numbers out: the arithmetic everything else stands on."""

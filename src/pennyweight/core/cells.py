@@ -1,0 +1,107 @@
+"""Tell in which cells of the discount factor a polynomial of periodic flows has exactly one root.
+
+Over a cell the polynomial is written in Bernstein's basis, whose coefficients bound it: no change of sign
+among them means no root in the cell, one change exactly one root, more: halve the cell and ask again.
+It settles nearly all rows of a batch with a few matrix products; what it cannot settle (coefficients
+within rounding of zero, two roots too close) is left to the exact method of `roots`.
+
+Source: Descartes' rule in Bernstein's basis, e.g. S. Basu, R. Pollack, M.-F. Roy, "Algorithms in Real
+Algebraic Geometry", 2nd ed., section 10.2.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from math import comb
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["LARGEST", "Isolated", "isolate"]
+
+Floats = NDArray[np.float64]
+
+LARGEST = 64
+"""The most flows a row may have; beyond, the basis is too ill-conditioned to be worth it."""
+
+_EDGES = (0.0, 0.5, 0.75, 0.875, 0.9375, 1.0)
+_HALVINGS = 12
+
+
+class Isolated(NamedTuple):
+    """Brackets of single roots, x = log(discount factor), and the rows that could not be settled."""
+
+    row: NDArray[np.intp]
+    low: Floats
+    high: Floats
+    unsettled: NDArray[np.intp]
+
+
+def isolate(flows: Floats) -> Isolated:
+    """Bracket every root of each row of `flows`, (rows, n) with n <= LARGEST and nothing all zero."""
+    rows, n = flows.shape
+    doubt = 4 * n * np.finfo(np.float64).eps * np.abs(flows).sum(axis=1)
+    lost = np.zeros(rows, dtype=np.bool_)
+    parts: list[tuple[NDArray[np.intp], Floats, Floats]] = []
+    start, left, right = _bases(n)
+    for backwards in (False, True):
+        # Discount factors up to 1 first; above 1 the reversed row is a polynomial in their reciprocal.
+        coefficients = (flows[:, ::-1] if backwards else flows) @ start
+        cells = coefficients.reshape(rows * (len(_EDGES) - 1), n)
+        row = np.repeat(np.arange(rows), len(_EDGES) - 1)
+        low, high = np.tile(_EDGES[:-1], rows), np.tile(_EDGES[1:], rows)
+        for halving in range(_HALVINGS):
+            changes = np.count_nonzero((cells[:, 1:] > 0) != (cells[:, :-1] > 0), axis=1)
+            unsure = np.abs(cells).min(axis=1) <= doubt[row]
+            # A coefficient near zero matters only where it could hide a change of sign.
+            same = (cells.min(axis=1) > -doubt[row]) | (cells.max(axis=1) < doubt[row])
+            ends = np.minimum(np.abs(cells[:, 0]), np.abs(cells[:, -1])) <= doubt[row]
+            lost[row[unsure & (~same | ends)]] = True
+            one = (changes == 1) & ~unsure
+            parts.append((row[one], *_as_logs(low[one], high[one], backwards)))
+            again = np.flatnonzero((changes > 1) & ~unsure)
+            if not again.size:
+                break
+            if halving == _HALVINGS - 1:
+                lost[row[again]] = True
+                break
+            middle = (low[again] + high[again]) / 2
+            cells = np.concatenate([cells[again] @ left, cells[again] @ right])
+            low, high = np.concatenate([low[again], middle]), np.concatenate([middle, high[again]])
+            row = np.concatenate([row[again], row[again]])
+    row = np.concatenate([part[0] for part in parts])
+    low = np.concatenate([part[1] for part in parts])
+    high = np.concatenate([part[2] for part in parts])
+    settled = ~lost[row]
+    return Isolated(row[settled], low[settled], high[settled], np.flatnonzero(lost))
+
+
+def _as_logs(low: Floats, high: Floats, backwards: bool) -> tuple[Floats, Floats]:
+    with np.errstate(divide="ignore"):
+        log_low, log_high = np.log(low), np.log(high)
+    log_low = np.maximum(log_low, -710.0)
+    return (-log_high, -log_low) if backwards else (log_low, log_high)
+
+
+@lru_cache(maxsize=16)
+def _bases(n: int) -> tuple[Floats, Floats, Floats]:
+    """(powers to Bernstein on every first cell, to the left half of a cell, to its right half).
+
+    The coefficient k of v**i on (a, b) is the mean product of i numbers drawn from n-1-k copies of a
+    and k copies of b: sums of positive terms only, so every entry is exact to rounding.
+    """
+    degree = n - 1
+    start = np.zeros((n, len(_EDGES) - 1, n))
+    for cell, (a, b) in enumerate(zip(_EDGES[:-1], _EDGES[1:], strict=True)):
+        for i in range(n):
+            for k in range(n):
+                products = sum(
+                    comb(degree - k, i - j) * comb(k, j) * a ** (i - j) * b**j
+                    for j in range(max(0, i - degree + k), min(i, k) + 1)
+                )
+                start[i, cell, k] = products / comb(degree, i)
+    left = np.zeros((n, n))
+    for k in range(n):
+        left[: k + 1, k] = [comb(k, j) / 2**k for j in range(k + 1)]
+    return start.reshape(n, -1), left, left[::-1, ::-1].copy()
