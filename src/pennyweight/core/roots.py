@@ -90,9 +90,7 @@ def _solve_batch(scaled: Floats, keep: NDArray[np.intp]) -> RootTable:
     return RootTable(keep[row[order]], x[order], touches[order])
 
 
-def _solve_exactly(
-    flows: Floats, times: Floats | None, scale: Floats, keep: NDArray[np.intp]
-) -> RootTable:
+def _solve_exactly(flows: Floats, times: Floats | None, scale: Floats, keep: NDArray[np.intp]) -> RootTable:
     rows, n = flows.shape
     level_flows = flows[keep] / scale[keep, None]
     level_times = np.arange(n, dtype=np.float64) if times is None else times
@@ -142,7 +140,9 @@ def _solve_level(
     # Zero is a cut too, so that no bracket lies on both sides of it (see _Sums).
     row = np.concatenate([active, cuts.row, active, active])
     x = np.concatenate([low, cuts.x, np.zeros(active.size), high])
-    rank = np.concatenate([np.zeros(active.size), np.ones(cuts.row.size + active.size), np.full(active.size, 2)])
+    rank = np.concatenate(
+        [np.zeros(active.size), np.ones(cuts.row.size + active.size), np.full(active.size, 2)]
+    )
     order = np.lexsort((x, rank, row))
     row, x, rank = row[order], x[order], rank[order]
     sums = _Sums(flows, times, periodic)

@@ -1,0 +1,242 @@
+"""What a formula means before it is worked out: which names it may read, over time or one figure, in which unit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from pennyweight.deals.formulas import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Number,
+    Sum,
+    Unary,
+    children,
+    show,
+    walk,
+)
+from pennyweight.deals.functions import FUNCTIONS, Function
+from pennyweight.errors import InputError, nearest
+
+__all__ = ["BUILT_IN", "Names", "bind", "current_names", "used_as"]
+
+Shape = Literal["single", "line"]
+
+BUILT_IN: dict[str, tuple[Shape, str]] = {
+    "t": ("line", "period"),
+    "year": ("line", "years"),
+    "end": ("single", "period"),
+    "per_year": ("single", "number"),
+    "money_in": ("line", "money"),
+    "money_out": ("line", "money"),
+    "net_before_loans": ("line", "money"),
+    "net": ("line", "money"),
+}
+"""Names that are there without being declared: their shape and unit."""
+
+
+def bind(call: Call, where: str) -> list[Node | None]:
+    """The arguments of a call in the order of the function's parameters; InputError when they do not fit."""
+    function = FUNCTIONS.get(call.function)
+    if function is None:
+        raise InputError(
+            f"{where}: there is no function '{call.function}'{nearest(call.function, FUNCTIONS) or '.'} "
+            "All of them: pennyweight functions."
+        )
+    given = call.arguments
+    names = [parameter.name for parameter in function.parameters]
+    slots: list[Node | None] = [None] * max(len(names), len(given) if function.many else 0)
+    for k, (key, node) in enumerate(given):
+        if key is None and k >= len(slots):
+            raise _misfit(function, where, f"takes {len(names)} at most, and {len(given)} are given")
+        if key is not None and key not in names:
+            raise _misfit(function, where, f"has no '{key}'{nearest(key, names)}")
+        place = k if key is None else names.index(key)
+        if slots[place] is not None:
+            raise _misfit(function, where, f"is given '{names[place]}' twice")
+        slots[place] = node
+    for parameter, node in zip(function.parameters, slots, strict=False):
+        if node is None and not parameter.optional:
+            raise _misfit(function, where, f"needs '{parameter.name}'")
+    return slots
+
+
+def current_names(node: Node) -> set[str]:
+    """The names a formula reads in the period at hand: outside `prior` and functions over time."""
+    if isinstance(node, Name):
+        return {node.name}
+    if isinstance(node, Call) and FUNCTIONS[node.function].over_time:
+        # Only the arguments that are no line are read now.
+        function = FUNCTIONS[node.function]
+        slots = bind(node, "")
+        now = [
+            slot
+            for parameter, slot in zip(function.parameters, slots, strict=False)
+            if slot is not None and parameter.kind not in ("line", "name")
+        ]
+        return set().union(*map(current_names, now)) if now else set()
+    return set().union(*map(current_names, children(node))) if children(node) else set()
+
+
+def used_as(nodes: Iterator[Node]) -> dict[str, str]:
+    """What the functions that are handed a bare name take it for: name to "rate", "years" or "period"."""
+    found: dict[str, str] = {}
+    for top in nodes:
+        for node in walk(top):
+            if isinstance(node, Call) and node.function in FUNCTIONS:
+                for parameter, slot in zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False):
+                    kind = "rate" if parameter.kind == "anyrate" else parameter.kind
+                    if isinstance(slot, Name) and kind in ("rate", "years", "period"):
+                        found.setdefault(slot.name, kind)
+    return found
+
+
+def _misfit(function: Function, where: str, problem: str) -> InputError:
+    return InputError(f"{where}: {function.name} {problem}; it is {function.signature}.")
+
+
+@dataclass
+class Names:
+    """Every name of a deal with its shape, and the formulas behind, for checking and for units."""
+
+    shapes: dict[str, Shape]
+    nodes: Mapping[str, Node]
+    said_units: Mapping[str, str]
+    levels: frozenset[str]
+    _units: dict[str, str] = field(default_factory=dict)
+
+    def shape(self, node: Node, where: str) -> Shape:
+        """Check a formula and say whether it is one figure or runs over time."""
+        match node:
+            case Number():
+                return "single"
+            case Name():
+                return self._shape_of_name(node.name, where)
+            case Call():
+                return self._shape_of_call(node, where)
+            case _:
+                shapes = [self.shape(child, where) for child in children(node)]
+                return "line" if "line" in shapes else "single"
+
+    def unit(self, node: Node) -> str:
+        """The unit of a formula, worked out from the units of its names."""
+        match node:
+            case Number():
+                return "share" if node.percent else "number"
+            case Name():
+                return self.unit_of(node.name)
+            case Unary():
+                return "condition" if node.operator == "not" else self.unit(node.operand)
+            case Compare() | Logic():
+                return "condition"
+            case Choose():
+                yes = self.unit(node.yes)
+                return self.unit(node.no) if yes == "number" else yes
+            case Binary():
+                return _combined(node.operator, self.unit(node.left), self.unit(node.right))
+            case Call():
+                unit = FUNCTIONS[node.function].unit
+                return self.unit(node.arguments[0][1]) if unit == "=" else unit
+            case Sum():
+                return "money"
+
+    def unit_of(self, name: str) -> str:
+        """The unit of a name: said, or worked out of its formula."""
+        if name in self.said_units:
+            return self.said_units[name]
+        if name in BUILT_IN:
+            return BUILT_IN[name][1]
+        if name not in self._units:
+            self._units[name] = "number"  # stands while a recursion is being followed
+            if name in self.nodes:
+                self._units[name] = self.unit(self.nodes[name])
+        return self._units[name]
+
+    def _shape_of_name(self, name: str, where: str) -> Shape:
+        if name in BUILT_IN:
+            return BUILT_IN[name][0]
+        if name not in self.shapes:
+            known = [*self.shapes, *BUILT_IN]
+            if name in FUNCTIONS:
+                raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.")
+            raise InputError(
+                f"{where}: nothing is named '{name}'{nearest(name, [*known, *FUNCTIONS]) or '.'} "
+                "Names are declared as inputs, values, lines, levels or measures."
+            )
+        return self.shapes[name]
+
+    def _shape_of_call(self, call: Call, where: str) -> Shape:
+        slots = bind(call, where)
+        function = FUNCTIONS[call.function]
+        shapes: list[Shape] = []
+        for k, slot in enumerate(slots):
+            if slot is None:
+                continue
+            parameter = function.parameters[min(k, len(function.parameters) - 1)]
+            shape = self.shape(slot, where)
+            described = f"'{parameter.name}' of {function.signature}"
+            if parameter.kind == "name" and not isinstance(slot, Name):
+                raise InputError(
+                    f"{where}: {function.name} takes the name of a line or level, not '{show(slot)}'; "
+                    "give that a line of its own."
+                )
+            if parameter.kind in ("line", "name") and shape == "single" and call.function != "at":
+                raise InputError(f"{where}: {described} is something over time; '{show(slot)}' is one figure.")
+            if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
+                raise InputError(
+                    f"{where}: {described} is one figure; '{show(slot)}' runs over time. "
+                    "Take one period of it with at(line, period)."
+                )
+            if parameter.kind in ("rate", "anyrate") and isinstance(slot, Number) and not slot.percent:
+                _refuse_large_rate(slot, described, where)
+            if call.function in _SUMS and isinstance(slot, Name) and slot.name in self.levels:
+                raise InputError(
+                    f"{where}: '{slot.name}' is a level, what stands at the end of a period; "
+                    f"{call.function} adds amounts. Use at, lowest, highest or average on it."
+                )
+            if parameter.kind != "line" and parameter.kind != "name":
+                shapes.append(shape)
+        if function.result == "same":
+            return "line" if "line" in shapes else "single"
+        return function.result
+
+
+_SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_annual", "running"}
+
+
+def _refuse_large_rate(number: Number, described: str, where: str) -> None:
+    if abs(number.value) >= 1:
+        percent = f"{number.value:g}%"
+        raise InputError(f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.")
+
+
+def _combined(operator: str, left: str, right: str) -> str:
+    portions = ("share", "rate")
+    if operator == "**":
+        return "number"
+    if operator in "+-":
+        if left == right:
+            return left
+        if "money" in (left, right):
+            return "money"
+        if left in portions and right in portions:
+            return "rate"
+        if "number" in (left, right):
+            other = right if left == "number" else left
+            return "number" if other in portions else other
+        return left
+    if operator == "*":
+        if "money" in (left, right):
+            return "money"
+        if left in ("number", *portions):
+            return right if right != "number" or left == "number" else ("number" if left == "share" else left)
+        return left if right in ("number", *portions) else "number"
+    if left == right:
+        return "number"
+    return left if right in ("number", *portions) else "number"

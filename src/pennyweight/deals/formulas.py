@@ -1,0 +1,419 @@
+"""The text of a formula becomes a small tree, checked against a whitelist; nothing else ever runs.
+
+Length and nesting are bounded before anything is parsed, percents are read as literals, then Python's own
+parser does the grammar and every node it yields is either translated or refused.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import isfinite
+from typing import TypeAlias
+
+from pennyweight.errors import InputError
+from pennyweight.quantities.rates import read_rate
+
+__all__ = [
+    "Binary",
+    "Call",
+    "Choose",
+    "Compare",
+    "Logic",
+    "Name",
+    "Node",
+    "Number",
+    "Sum",
+    "Unary",
+    "children",
+    "names_in",
+    "parse",
+    "show",
+    "walk",
+]
+
+LONGEST = 2_000
+DEEPEST = 60
+LARGEST_POWER = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A literal; `percent` when it was written with a percent sign or read as a rate's text."""
+
+    value: float
+    text: str
+    percent: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """An input, value, line, level, measure or built-in."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unary:
+    """`-x` or `not x`."""
+
+    operator: str
+    operand: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """`+ - * / **`."""
+
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Compare:
+    """`< <= > >= == !=`."""
+
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Logic:
+    """`and`, `or`, three-valued."""
+
+    operator: str
+    parts: tuple[Node, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Choose:
+    """`yes if condition else no`."""
+
+    condition: Node
+    yes: Node
+    no: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """A function by name; arguments are (parameter or None, node), in the order written."""
+
+    function: str
+    arguments: tuple[tuple[str | None, Node], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sum:
+    """The sum of names; how `money_in` and its kin are worked out."""
+
+    parts: tuple[Node, ...]
+
+
+Node: TypeAlias = Number | Name | Unary | Binary | Compare | Logic | Choose | Call | Sum
+
+_BINARY = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**"}
+_COMPARE = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!="}
+_PERCENT = re.compile(
+    r"'[^']*'|\"[^\"]*\"|(?<![\w.])(?P<number>(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*%(?P<rest>\s*(?P<next>\S?))"
+)
+_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)?")
+_OPENING, _CLOSING = "([{", ")]}"
+
+
+def parse(text: str, *, where: str) -> Node:
+    """Parse a formula; `where` (file, line, key) opens the message of every error.
+
+    >>> parse("fare * trips * (1 + 4.6%)", where="taxi.toml, line 3")  # doctest: +ELLIPSIS
+    Binary(operator='*', left=Binary(...
+    """
+    stripped = " ".join(text.split())
+    _check_bounds(stripped, where)
+    percents: list[Number] = []
+
+    def literal(match: re.Match[str]) -> str:
+        if match["number"] is None:
+            return match[0]
+        following = match["next"]
+        if following and (following.isalnum() or following in "(_.'\"") and not _is_word(match):
+            raise _refused(
+                where, stripped, f"'{match[0].strip()}…' reads as a percentage followed by a value; "
+                "there is no modulo, and a product needs a *"
+            )
+        digits = match["number"].replace("_", "")
+        value = float(digits) / 100 if "e" in digits.lower() else float(digits + "e-2")
+        percents.append(Number(value, match["number"] + "%", True))
+        return f"_percent{len(percents) - 1}_" + match["rest"]
+
+    prepared = _PERCENT.sub(literal, stripped)
+    try:
+        tree = ast.parse(prepared, mode="eval")
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        raise _refused(where, stripped, _syntax(error, prepared)) from None
+    return _Translator(stripped, where, percents).translate(tree.body, 0)
+
+
+def children(node: Node) -> tuple[Node, ...]:
+    """The nodes directly below a node."""
+    match node:
+        case Unary():
+            return (node.operand,)
+        case Binary() | Compare():
+            return (node.left, node.right)
+        case Logic() | Sum():
+            return node.parts
+        case Choose():
+            return (node.condition, node.yes, node.no)
+        case Call():
+            return tuple(argument for _, argument in node.arguments)
+        case _:
+            return ()
+
+
+def walk(node: Node) -> Iterator[Node]:
+    """The node and all below it."""
+    yield node
+    for child in children(node):
+        yield from walk(child)
+
+
+def names_in(node: Node) -> set[str]:
+    """Every name the formula reads."""
+    return {part.name for part in walk(node) if isinstance(part, Name)}
+
+
+def show(node: Node) -> str:
+    """The formula as text again.
+
+    >>> show(parse("a*(b + 1)", where="x"))
+    'a * (b + 1)'
+    """
+    match node:
+        case Number():
+            return node.text
+        case Name():
+            return node.name
+        case Unary():
+            gap = " " if node.operator == "not" else ""
+            return f"{node.operator}{gap}{_inner(node.operand)}"
+        case Binary() | Compare():
+            return f"{_inner(node.left)} {node.operator} {_inner(node.right)}"
+        case Logic():
+            return f" {node.operator} ".join(_inner(part) for part in node.parts)
+        case Choose():
+            return f"{_inner(node.yes)} if {_inner(node.condition)} else {_inner(node.no)}"
+        case Call():
+            parts = [f"{key}={show(value)}" if key else show(value) for key, value in node.arguments]
+            return f"{node.function}({', '.join(parts)})"
+        case Sum():
+            return " + ".join(show(part) for part in node.parts)
+
+
+def _inner(node: Node) -> str:
+    atom = isinstance(node, Number | Name | Call)
+    return show(node) if atom or (isinstance(node, Binary) and node.operator in "*/") else f"({show(node)})"
+
+
+def _is_word(match: re.Match[str]) -> bool:
+    """Whether what follows a percentage is one of the words that may: if, else, and, or."""
+    return re.match(r"\s*(if|else|and|or)\b", match.string[match.start("rest") :]) is not None
+
+
+def _check_bounds(text: str, where: str) -> None:
+    if not text:
+        raise InputError(f"{where}: the formula is empty.")
+    if len(text) > LONGEST:
+        raise InputError(
+            f"{where}: the formula has {len(text):,} characters; the most is {LONGEST:,}. Split it into lines."
+        )
+    depth = deepest = signs = most_signs = 0
+    for mark in text:
+        if mark in _OPENING:
+            depth += 1
+            deepest = max(deepest, depth)
+        elif mark in _CLOSING:
+            depth -= 1
+        if mark in "+-~":
+            signs += 1
+            most_signs = max(most_signs, signs)
+        elif mark != " ":
+            signs = 0
+    if deepest > DEEPEST or most_signs > DEEPEST:
+        raise InputError(f"{where}: the formula is nested more than {DEEPEST} deep. Split it into lines.")
+
+
+def _syntax(error: Exception, prepared: str) -> str:
+    if isinstance(error, SyntaxError) and error.offset:
+        rest = prepared[error.offset - 1 :].strip()
+        near = re.sub(r"_percent\d+_", "…%", rest)[:20]
+        return f"it cannot be read near '{near}'" if near else "it ends too early"
+    return "it cannot be read"
+
+
+def _refused(where: str, text: str, reason: str) -> InputError:
+    shown = text if len(text) <= 80 else text[:77] + "…"
+    return InputError(f"{where}: {reason} (formula: {shown}).")
+
+
+class _Translator:
+    def __init__(self, text: str, where: str, percents: list[Number]) -> None:
+        self.text, self.where, self.percents = text, where, percents
+
+    def refuse(self, reason: str) -> InputError:
+        return _refused(self.where, self.text, reason)
+
+    def translate(self, node: ast.expr, depth: int) -> Node:
+        if depth > DEEPEST * 4:
+            raise self.refuse(f"it is nested more than {DEEPEST * 4} deep; split it into lines")
+        match node:
+            case ast.Constant():
+                return self.constant(node.value)
+            case ast.Name():
+                return self.name(node.id)
+            case ast.UnaryOp():
+                return self.unary(node, depth)
+            case ast.BinOp():
+                return self.binary(node, depth)
+            case ast.BoolOp():
+                word = "and" if isinstance(node.op, ast.And) else "or"
+                return Logic(word, tuple(self.translate(part, depth + 1) for part in node.values))
+            case ast.Compare():
+                return self.compare(node, depth)
+            case ast.IfExp():
+                return Choose(
+                    self.translate(node.test, depth + 1),
+                    self.translate(node.body, depth + 1),
+                    self.translate(node.orelse, depth + 1),
+                )
+            case ast.Call():
+                return self.call(node, depth)
+            case ast.Attribute():
+                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts")
+            case ast.Subscript():
+                raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
+            case ast.Lambda():
+                raise self.refuse("a formula cannot define a function")
+            case _:
+                raise self.refuse(f"'{_word_for(node)}' is not part of the formula language")
+
+    def constant(self, value: object) -> Number:
+        if isinstance(value, bool) or not isinstance(value, int | float | str):
+            raise self.refuse(f"'{value}' is not part of the formula language")
+        if isinstance(value, str):
+            try:
+                return Number(read_rate(value).effective(), f"'{value}'", True)
+            except InputError:
+                raise self.refuse(f"the text '{value[:30]}' is no rate; texts stand only where a rate does") from None
+        try:
+            number = float(value)
+        except OverflowError:
+            number = float("inf")
+        if not isfinite(number):
+            raise self.refuse("a number in it is too large")
+        return Number(number, f"{value:,}".replace(",", "_") if isinstance(value, int) else repr(value))
+
+    def name(self, name: str) -> Node:
+        if match := re.fullmatch(r"_percent(\d+)_", name):
+            return self.percents[int(match[1])]
+        if not _NAME.fullmatch(name):
+            raise self.refuse(f"'{name}' is no name; names begin with a letter")
+        return Name(name)
+
+    def unary(self, node: ast.UnaryOp, depth: int) -> Node:
+        operand = self.translate(node.operand, depth + 1)
+        match node.op:
+            case ast.USub():
+                return Unary("-", operand)
+            case ast.UAdd():
+                return operand
+            case ast.Not():
+                return Unary("not", operand)
+            case _:
+                raise self.refuse("'~' is not part of the formula language")
+
+    def binary(self, node: ast.BinOp, depth: int) -> Node:
+        operator = _BINARY.get(type(node.op))
+        if operator is None:
+            if isinstance(node.op, ast.Mod):
+                raise self.refuse("there is no modulo; a percentage is a number and its sign, as in 4.6%")
+            raise self.refuse(f"'{_word_for(node.op)}' is not part of the formula language")
+        left, right = self.translate(node.left, depth + 1), self.translate(node.right, depth + 1)
+        if operator == "**" and _constant(right) is not None and abs(_constant(right) or 0) > LARGEST_POWER:
+            raise self.refuse(f"the power {show(right)} is too large; the most is {LARGEST_POWER:,}")
+        result = Binary(operator, left, right)
+        value = _constant(result)
+        if value is not None and not isfinite(value):
+            if operator == "/":
+                raise self.refuse(f"'{show(result)}' divides by zero")
+            if value != value:
+                raise self.refuse(f"'{show(result)}' is no real number")
+            raise self.refuse(f"'{show(result)[:40]}' is too large a number")
+        return result
+
+    def compare(self, node: ast.Compare, depth: int) -> Node:
+        sides = [self.translate(part, depth + 1) for part in (node.left, *node.comparators)]
+        parts: list[Node] = []
+        for operator, left, right in zip(node.ops, sides[:-1], sides[1:], strict=True):
+            word = _COMPARE.get(type(operator))
+            if word is None:
+                raise self.refuse(f"'{_word_for(operator)}' is not part of the formula language")
+            parts.append(Compare(word, left, right))
+        return parts[0] if len(parts) == 1 else Logic("and", tuple(parts))
+
+    def call(self, node: ast.Call, depth: int) -> Node:
+        if not isinstance(node.func, ast.Name):
+            raise self.refuse("only functions called by their name are allowed")
+        arguments: list[tuple[str | None, Node]] = []
+        for argument in node.args:
+            if isinstance(argument, ast.Starred):
+                raise self.refuse("'*' before an argument is not part of the formula language")
+            arguments.append((None, self.translate(argument, depth + 1)))
+        for keyword in node.keywords:
+            if keyword.arg is None:
+                raise self.refuse("'**' before an argument is not part of the formula language")
+            arguments.append((keyword.arg, self.translate(keyword.value, depth + 1)))
+        return Call(node.func.id, tuple(arguments))
+
+
+def _constant(node: Node) -> float | None:
+    """The value of a part made of numbers alone; infinity when it overflows or divides by zero."""
+    match node:
+        case Number():
+            return node.value
+        case Unary(operator="-"):
+            value = _constant(node.operand)
+            return None if value is None else -value
+        case Binary():
+            left, right = _constant(node.left), _constant(node.right)
+            if left is None or right is None:
+                return None
+            try:
+                value = _OPERATIONS[node.operator](left, right)
+            except (OverflowError, ZeroDivisionError):
+                return float("inf")
+            return value if isinstance(value, float) else float("nan")
+        case _:
+            return None
+
+
+_OPERATIONS = {
+    "+": float.__add__,
+    "-": float.__sub__,
+    "*": float.__mul__,
+    "/": float.__truediv__,
+    "**": float.__pow__,
+}
+
+
+def _word_for(node: ast.AST) -> str:
+    words = {
+        "Mod": "%", "FloorDiv": "//", "MatMult": "@", "BitAnd": "&", "BitOr": "|", "BitXor": "^",
+        "LShift": "<<", "RShift": ">>", "In": "in", "NotIn": "not in", "Is": "is", "IsNot": "is not",
+        "NamedExpr": ":=", "ListComp": "for", "GeneratorExp": "for", "JoinedStr": "f''", "List": "[ ]",
+        "Dict": "{ }", "Set": "{ }", "Tuple": ",",
+    }  # fmt: skip
+    kind = type(node).__name__
+    return words.get(kind, kind)

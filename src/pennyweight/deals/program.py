@@ -1,0 +1,382 @@
+"""A checked deal becomes a list of array operations, in an order in which each finds its arguments ready.
+
+Every value is a numbered slot, worked out once however often it is used. Names that only look back in time are
+ordinary operations; only true recursions (groups of names that reach themselves through an earlier period) are
+stepped, as one instruction for the whole group (see `stepping`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from graphlib import CycleError, TopologicalSorter
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals import runs
+from pennyweight.deals.checking import bind, current_names
+from pennyweight.deals.definition import TOTALS, Definition, Goal, Level, Line
+from pennyweight.deals.formulas import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Number,
+    Sum,
+    Unary,
+    names_in,
+)
+from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.errors import InputError
+
+__all__ = ["Instruction", "Program", "bound_name", "met_name", "nearly_name"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_ELEMENTWISE = frozenset("+ - * / ** negate not".split())
+
+
+@dataclass(frozen=True, slots=True)
+class Instruction:
+    """compute(*values of args) gives the values of outs; `into`: it takes `out=` and may overwrite an argument."""
+
+    compute: Callable[..., object]
+    args: tuple[int, ...]
+    outs: tuple[int, ...]
+    into: bool = False
+
+
+def met_name(goal: str) -> str:
+    """The hidden name of "this goal is met"."""
+    return f"?met {goal}"
+
+
+def nearly_name(goal: str) -> str:
+    """The hidden name of "this goal is nearly met"."""
+    return f"?nearly {goal}"
+
+
+def bound_name(goal: str, key: str) -> str:
+    """The hidden name of a bound of a goal."""
+    return f"?{key} {goal}"
+
+
+class Program:
+    """The compiled deal: slots, instructions, and the slot of every name."""
+
+    def __init__(self, definition: Definition) -> None:
+        self.definition = definition
+        self.time = definition.timeline
+        self.instructions: list[Instruction] = []
+        self.constants: dict[int, Floats] = {}
+        self.over_time: list[bool] = []
+        self.depends: list[int] = []
+        self.names: dict[str, int] = {}
+        self.masks: dict[str, runs.Mask] = {}
+        self.bits = {name: 1 << k for k, name in enumerate(definition.inputs)}
+        self.has_groups = False
+        self._known: dict[Hashable, int] = {}
+        self._nodes = self._all_nodes()
+        for name, item in definition.inputs.items():
+            self.names[name] = self.slot(item.is_series, self.bits[name])
+        self._built_in()
+        for group in _groups(self._edges()):
+            self._compile_group(group)
+        self._compile_goals()
+
+    # Slots and instructions.
+
+    def slot(self, over_time: bool, depends: int) -> int:
+        """A new slot."""
+        self.over_time.append(over_time)
+        self.depends.append(depends)
+        return len(self.over_time) - 1
+
+    def constant(self, value: Floats) -> int:
+        """A slot that holds a fixed array, (1,) or (periods + 1, 1)."""
+        key = ("constant", value.shape, value.tobytes())
+        if key not in self._known:
+            slot = self.slot(value.ndim == 2, 0)
+            self.constants[slot] = value
+            self._known[key] = slot
+        return self._known[key]
+
+    def number(self, value: float) -> int:
+        """A slot that holds a number."""
+        return self.constant(np.array([float(value)]))
+
+    def emit(
+        self, key: Hashable, compute: Callable[..., object], args: Sequence[int], over_time: bool, into: bool = False
+    ) -> int:
+        """A slot for compute(*args); the same key and arguments are worked out once."""
+        full = (key, *args)
+        if full not in self._known:
+            depends = 0
+            for arg in args:
+                depends |= self.depends[arg]
+            out = self.slot(over_time, depends)
+            self.instructions.append(Instruction(compute, tuple(args), (out,), into))
+            self._known[full] = out
+        return self._known[full]
+
+    def compile(self, node: Node) -> int:
+        """The slot of a formula whose names are all compiled."""
+        match node:
+            case Number():
+                return self.number(node.value)
+            case Name():
+                return self.names[node.name]
+            case Unary():
+                compute = negate if node.operator == "-" else truth_not
+                arg = self.compile(node.operand)
+                return self.emit(node.operator + "1", compute, [arg], self.over_time[arg], True)
+            case Binary() | Compare():
+                args = [self.compile(node.left), self.compile(node.right)]
+                return self._operation(node.operator, args)
+            case Logic() | Sum():
+                operator = node.operator if isinstance(node, Logic) else "+"
+                slots = [self.compile(part) for part in node.parts]
+                if not slots:
+                    return self.constant(np.zeros((self.time.rows, 1)))
+                result = slots[0]
+                for other in slots[1:]:
+                    result = self._operation(operator, [result, other])
+                return result
+            case Choose():
+                args = [self.compile(part) for part in (node.condition, node.yes, node.no)]
+                return self.emit("choose", choose, args, any(self.over_time[arg] for arg in args))
+            case Call():
+                return self._call(node)
+
+    def _operation(self, operator: str, args: list[int]) -> int:
+        over_time = any(self.over_time[arg] for arg in args)
+        return self.emit(operator, OPERATIONS[operator], args, over_time, operator in _ELEMENTWISE)
+
+    def _call(self, call: Call) -> int:
+        function = FUNCTIONS[call.function]
+        slots = bind(call, "")
+        present = tuple(slot is not None for slot in slots)
+        args = [self.compile(slot) for slot in slots if slot is not None]
+        if function.name == "at" and not self.over_time[args[0]]:
+            return args[0]
+        over_time = function.result == "line"
+        if function.result == "same":
+            now = [
+                arg
+                for k, arg in enumerate(args)
+                if function.parameters[min(k, len(function.parameters) - 1)].kind not in ("line", "name")
+            ]
+            over_time = any(self.over_time[arg] for arg in now)
+        compute = partial(function.compute, self.time)
+        if not all(present):
+            compute = partial(_with_gaps, compute, present)
+        return self.emit((function.name, present), compute, args, over_time)
+
+    # What is there without being declared.
+
+    def _built_in(self) -> None:
+        time = self.time
+        self.names["t"] = self.constant(time.t)
+        self.names["year"] = self.constant(time.year)
+        self.names["end"] = self.number(time.periods)
+        self.names["per_year"] = self.number(time.per_year)
+
+    def _all_nodes(self) -> dict[str, Node]:
+        deal = self.definition
+        nodes: dict[str, Node] = {name: item.node for name, item in deal.values.items()}
+        nodes.update((name, item.node) for name, item in deal.lines.items())
+        nodes.update((name, item.node) for name, item in deal.levels.items())
+        nodes.update((name, item.node) for name, item in deal.measures.items())
+        for total, role in (("money_in", "in"), ("money_out", "out")):
+            nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
+        nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
+        nodes["net"] = Name("net_before_loans")
+        return nodes
+
+    def _edges(self) -> dict[str, set[str]]:
+        """Every name, and the names its formula, its run and its settings read."""
+        edges = {name: names_in(node) & self._nodes.keys() for name, node in self._nodes.items()}
+        for name, line in self.definition.lines.items():
+            edges[name] |= _read_around(line) & self._nodes.keys()
+        for name, level in self.definition.levels.items():
+            edges[name] |= _read_around(level) & self._nodes.keys()
+        return edges
+
+    # Groups of names.
+
+    def _compile_group(self, group: list[str]) -> None:
+        name = group[0]
+        if len(group) == 1 and name not in self._edges_of(name):
+            self.names[name] = self._compile_name(name)
+            return
+        self._refuse_circle(group)
+        singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
+        if singles:
+            raise InputError(
+                f"{self._where(singles[0])}: '{singles[0]}' needs itself: {' needs '.join(_circle(group, self._edges()))}."
+            )
+        from pennyweight.deals.stepping import compile_group
+
+        compile_group(self, self._now_order(group))
+        self.has_groups = True
+
+    def _edges_of(self, name: str) -> set[str]:
+        item = self.definition.lines.get(name) or self.definition.levels.get(name)
+        around = _read_around(item) if item is not None else set()
+        return names_in(self._nodes[name]) | around
+
+    def _now_edges(self, group: list[str]) -> dict[str, set[str]]:
+        members = set(group)
+        edges = {}
+        for name in group:
+            item = self.definition.lines.get(name) or self.definition.levels.get(name)
+            around = _read_around(item) if item is not None else set()
+            edges[name] = (current_names(self._nodes[name]) | around) & members
+        return edges
+
+    def _refuse_circle(self, group: list[str]) -> None:
+        try:
+            list(TopologicalSorter(self._now_edges(group)).static_order())
+        except CycleError as error:
+            circle = list(error.args[1])[::-1]
+            shown = [name for name in circle if name not in TOTALS] or circle
+            raise InputError(
+                f"{self._where(shown[0])}: '{shown[0]}' needs itself within one period: "
+                f"{' needs '.join(circle)}. Let one of them look back with prior(…)."
+            ) from None
+
+    def _now_order(self, group: list[str]) -> list[str]:
+        return list(TopologicalSorter(self._now_edges(group)).static_order())
+
+    def _where(self, name: str) -> str:
+        deal = self.definition
+        for table in (deal.lines, deal.levels, deal.values, deal.measures):
+            if name in table:
+                return table[name].where
+        return deal.source.name
+
+    def _compile_name(self, name: str) -> int:
+        deal = self.definition
+        slot = self.compile(self._nodes[name])
+        if name in deal.lines:
+            line = deal.lines[name]
+            self.masks[name] = runs.mask_of(self, line)
+            return runs.settled(self, runs.masked(self, slot, self.masks[name]), line.settings)
+        if name in TOTALS:
+            return runs.over_time(self, slot)
+        if name in deal.levels:
+            level = deal.levels[name]
+            slot = runs.over_time(self, slot)
+            if level.start is not None:
+                start = self.compile(level.start)
+                slot = self.emit("start", runs.with_first, [slot, start], True)
+            return runs.settled(self, slot, level.settings)
+        return slot
+
+    # Goals.
+
+    def _compile_goals(self) -> None:
+        deal = self.definition
+        met = []
+        for goal in deal.goals.values():
+            met.append(self._compile_goal(goal))
+        pays_off = met[0] if met else self.number(float("nan"))
+        for slot in met[1:]:
+            pays_off = self._operation("and", [pays_off, slot])
+        self.names["pays_off"] = pays_off
+
+    def _compile_goal(self, goal: Goal) -> int:
+        value = self.names[goal.measure]
+        tolerance = self.definition.style.tolerance(self.definition.unit(goal.measure))
+        for key, node in (("at_least", goal.at_least), ("at_most", goal.at_most), ("nearly", goal.nearly)):
+            if node is None:
+                continue
+            bound = self.compile(node)
+            self.names[bound_name(goal.measure, key)] = bound
+            upward = goal.at_least is not None
+            compute = partial(_reaches, upward, tolerance, goal.undefined_is_met)
+            slot = self.emit(("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False)
+            self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
+        return self.names[met_name(goal.measure)]
+
+
+def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bound: Floats) -> Floats:
+    """1 where the value reaches the bound, 0 where it does not or where either is undefined."""
+    reached = value >= bound - tolerance if upward else value <= bound + tolerance
+    if undefined:
+        reached = reached | np.isnan(value)
+    return reached.astype(np.float64)
+
+
+def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args: Floats) -> object:
+    """Call with None where an optional argument was left out."""
+    given = iter(args)
+    return compute(*(next(given) if there else None for there in present))
+
+
+def _read_around(item: Line | Level) -> set[str]:
+    """The names that a line's run, a level's start and the settings of either read."""
+    nodes: list[Node | None] = [node for (first, last), value in item.settings for node in (first, last, value)]
+    if isinstance(item, Line):
+        nodes += [item.run.at, item.run.first, item.run.last, item.run.every]
+    else:
+        nodes.append(item.start)
+    return set().union(*(names_in(node) for node in nodes if node is not None)) if nodes else set()
+
+
+def _groups(edges: Mapping[str, set[str]]) -> list[list[str]]:
+    """Strongly connected groups, each after those it reads (Tarjan's algorithm, without recursion)."""
+    number: dict[str, int] = {}
+    low: dict[str, int] = {}
+    on_stack: set[str] = set()
+    stack: list[str] = []
+    groups: list[list[str]] = []
+    for root in edges:
+        if root in number:
+            continue
+        path = [(root, iter(sorted(edges[root])))]
+        number[root] = low[root] = len(number)
+        stack.append(root)
+        on_stack.add(root)
+        while path:
+            name, following = path[-1]
+            for other in following:
+                if other not in number:
+                    number[other] = low[other] = len(number)
+                    stack.append(other)
+                    on_stack.add(other)
+                    path.append((other, iter(sorted(edges[other]))))
+                    break
+                if other in on_stack:
+                    low[name] = min(low[name], number[other])
+            else:
+                path.pop()
+                if path:
+                    low[path[-1][0]] = min(low[path[-1][0]], low[name])
+                if low[name] == number[name]:
+                    place = stack.index(name)
+                    groups.append(stack[place:])
+                    on_stack.difference_update(stack[place:])
+                    del stack[place:]
+    return groups
+
+
+def _circle(group: list[str], edges: Mapping[str, set[str]]) -> list[str]:
+    """One way round the group, from its first name back to it."""
+    circle, seen = [group[0]], {group[0]}
+    while True:
+        following = [name for name in sorted(edges[circle[-1]]) if name in group]
+        fresh = [name for name in following if name not in seen]
+        if group[0] in following and (len(circle) > 1 or not fresh):
+            return [*circle, group[0]]
+        if not fresh:
+            return [*circle, following[0]]
+        circle.append(fresh[0])
+        seen.add(fresh[0])

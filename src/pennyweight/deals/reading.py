@@ -1,0 +1,538 @@
+"""A deal file becomes a `Definition`: names checked, formulas parsed, inputs read, units worked out."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pennyweight.deals.checking import BUILT_IN, Names, current_names, used_as
+from pennyweight.deals.definition import (
+    RESERVED,
+    TOTALS,
+    Change,
+    Definition,
+    Goal,
+    Input,
+    Level,
+    Line,
+    Question,
+    Run,
+    Scenario,
+    Single,
+)
+from pennyweight.deals.formulas import Binary, Call, Choose, Name, Node, Number, Sum, Unary, parse, show
+from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.series import read_series
+from pennyweight.deals.shape import (
+    DealShape,
+    InputShape,
+    LevelShape,
+    LineShape,
+    MeasureShape,
+    OverrideShape,
+    Source,
+    read_shape,
+    shape_of,
+)
+from pennyweight.deals.timeline import LONGEST, Timeline
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.units import Style, check_unit, read_value
+
+__all__ = ["define", "read_definition"]
+
+_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]*")
+_SECTIONS = ("inputs", "values", "money_in", "money_out", "lines", "levels", "measures")
+
+
+def read_definition(path: Path) -> Definition:
+    """Read a deal file; InputError with file, line and reason when something in it cannot be right."""
+    shape, source = read_shape(path)
+    return _Reader(shape, source).definition()
+
+
+def define(document: dict[str, Any]) -> Definition:
+    """Read a deal given as nested dictionaries, as its file would say it; files beside it are not reached."""
+    source = Source(None, "the deal", {})
+    return _Reader(shape_of(document, source), source).definition()
+
+
+class _Reader:
+    def __init__(self, shape: DealShape, source: Source) -> None:
+        self.shape, self.source = shape, source
+        self.where = source.where
+        self.remarks: list[str] = []
+
+    def definition(self) -> Definition:
+        shape = self.shape
+        self.time = self._timeline()
+        self.style = Style(self._currency(), self._locale())
+        self._check_names()
+        values = {name: self._single("values", name, item) for name, item in shape.values.items()}
+        measures = {name: self._single("measures", name, item) for name, item in shape.measures.items()}
+        lines: dict[str, Line] = {}
+        for section, role in (("money_in", "in"), ("money_out", "out"), ("lines", "other")):
+            for name, item in getattr(shape, section).items():
+                lines[name] = self._line(section, role, name, item)
+        levels = {name: self._level(name, item) for name, item in shape.levels.items()}
+        goals = {name: self._goal(name) for name in shape.goals}
+        questions = {name: self._question(name) for name in shape.questions}
+        if not (lines or measures):
+            raise InputError(f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].")
+
+        nodes: dict[str, Node] = {name: item.node for name, item in {**values, **measures}.items()}
+        nodes.update({name: item.node for name, item in lines.items()})
+        nodes.update({name: item.node for name, item in levels.items()})
+        hints = used_as(self._all_nodes(nodes, lines, levels, goals, questions))
+        units = self._said_units(lines)
+        for name, item in shape.inputs.items():
+            units[name] = item.unit or self._unit_by_use(item, hints.get(name))
+        shapes = {name: "line" if self._is_series(item) else "single" for name, item in shape.inputs.items()}
+        shapes.update(dict.fromkeys([*values, *measures], "single"))
+        shapes.update(dict.fromkeys([*lines, *levels], "line"))
+        names = Names(shapes, nodes, units, frozenset(levels))  # type: ignore[arg-type]
+        self._check_formulas(names, values, measures, lines, levels, goals, questions)
+        self._check_bare_amounts(lines)
+        self._check_rate_goals(goals, measures, names)
+        all_units = {name: names.unit_of(name) for name in [*shapes, *BUILT_IN]}
+        inputs = {name: self._input(name, item, all_units[name]) for name, item in shape.inputs.items()}
+        return Definition(
+            title=shape.deal,
+            note=shape.note or "",
+            style=self.style,
+            timeline=self.time,
+            inputs=inputs,
+            values=values,
+            lines=lines,
+            levels=levels,
+            measures=measures,
+            goals=goals,
+            scenarios=self._scenarios(inputs),
+            questions=questions,
+            units=all_units,
+            remarks=tuple(self.remarks),
+            source=self.source,
+        )
+
+    # The frame of the deal.
+
+    def _timeline(self) -> Timeline:
+        item = self.shape.timeline
+        if not 1 <= item.periods <= LONGEST:
+            raise InputError(
+                f"{self.where('timeline', 'periods')} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods."
+            )
+        start = None if item.start is None else read_date(item.start)
+        return Timeline(item.period, item.periods, start)
+
+    def _currency(self) -> str:
+        code = self.shape.currency
+        if code and not re.fullmatch(r"[A-Z]{3}", code):
+            raise InputError(f"{self.where('currency')} is '{code}'; write its three letters, such as EUR.")
+        return code
+
+    def _locale(self) -> str:
+        if not re.fullmatch(r"[a-z]{2,3}([_-][A-Za-z]{2,4})?", self.shape.locale):
+            raise InputError(f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE.")
+        from babel import Locale, UnknownLocaleError
+
+        try:
+            Locale.parse(self.shape.locale.replace("-", "_"))
+        except (UnknownLocaleError, ValueError):
+            raise InputError(f"{self.where('locale')} is '{self.shape.locale}', which nobody knows.") from None
+        return self.shape.locale.replace("-", "_")
+
+    def _check_names(self) -> None:
+        seen: dict[str, str] = {}
+        for section in _SECTIONS:
+            for name in getattr(self.shape, section):
+                where = self.where(section, name)
+                if not _NAME.fullmatch(name):
+                    raise InputError(f"{where}: '{name}' is no name; use letters, digits and _, a letter first.")
+                if name in RESERVED:
+                    raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.")
+                if name in FUNCTIONS and section != "measures":
+                    raise InputError(f"{where}: '{name}' is a function; choose another name.")
+                if name in seen:
+                    raise InputError(f"{where}: the name '{name}' stands already at {seen[name]}.")
+                seen[name] = where
+        for section in ("scenarios", "questions"):
+            for name in getattr(self.shape, section):
+                if not _NAME.fullmatch(name) or name == "base":
+                    raise InputError(
+                        f"{self.where(section, name)}: '{name}' cannot be the name of one; "
+                        "use letters, digits and _, and not 'base', which is the deal as it stands."
+                    )
+
+    # Its parts.
+
+    def _parse(self, given: int | float | str, *keys: str) -> Node:
+        where = self.where(*keys)
+        if isinstance(given, str):
+            return parse(given, where=where)
+        if not np.isfinite(given):
+            raise InputError(f"{where} is {given}, which is not a finite number.")
+        return parse(repr(given), where=where)
+
+    def _single(self, section: str, name: str, item: MeasureShape) -> Single:
+        where = self.where(section, name)
+        unit = None if item.unit is None else check_unit(item.unit, where=where)
+        node = self._parse(item.formula, section, name)
+        return Single(name, node, where, item.label or _words(name), unit, item.undefined)
+
+    def _line(self, section: str, role: Any, name: str, item: LineShape) -> Line:
+        where = self.where(section, name)
+        unit = None if item.unit is None else check_unit(item.unit, where=where)
+        if item.at is not None and (item.from_ is not None or item.to is not None or item.every is not None):
+            raise InputError(f"{where}: 'at' is one period; it does not go with 'from', 'to' or 'every'.")
+        run = Run(
+            at=self._moment(item.at, "last", section, name, "at"),
+            first=self._moment(item.from_, "first", section, name, "from"),
+            last=self._moment(item.to, "last", section, name, "to"),
+            every=None if item.every is None else self._parse(item.every, section, name, "every"),
+        )
+        node = self._parse(item.formula, section, name)
+        settings = self._settings(item.set, section, name)
+        return Line(name, role, node, run, settings, where, item.label or _words(name), unit)
+
+    def _level(self, name: str, item: LevelShape) -> Level:
+        where = self.where("levels", name)
+        unit = None if item.unit is None else check_unit(item.unit, where=where)
+        start = None if item.start is None else self._parse(item.start, "levels", name, "start")
+        node = self._parse(item.formula, "levels", name)
+        settings = self._settings(item.set, "levels", name)
+        return Level(name, node, start, settings, where, item.label or _words(name), unit)
+
+    def _moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
+        """A period as a formula; of "year n" its first or last period."""
+        if given is None:
+            return None
+        where = self.where(*keys)
+        if isinstance(given, dt.date):
+            raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.")
+        if isinstance(given, int):
+            node: Node = Number(float(given), str(given))
+        elif given.strip() == "never":
+            return Number(float("inf"), "never")
+        elif given.strip().startswith("year "):
+            inner = parse(given.strip()[5:], where=where)
+            per_year = Number(float(self.time.per_year), str(self.time.per_year))
+            end = Binary("*", inner, per_year)
+            start = Binary("-", end, Number(per_year.value - 1, f"{self.time.per_year - 1}"))
+            node = end if side == "last" else Call("max", ((None, start), (None, Number(0.0, "0"))))
+        else:
+            node = parse(given, where=where)
+        constant = _number(node, self.time)
+        if constant is not None and not 0 <= constant <= self.time.periods:
+            raise InputError(
+                f"{where} is period {constant:g}; the timeline runs from 0 to {self.time.periods} "
+                f"({self.time.period}s)."
+            )
+        if constant is not None and abs(constant - round(constant)) > 1e-6:
+            raise InputError(f"{where} is period {constant:g}, which is not a whole one.")
+        return node
+
+    def _settings(
+        self, given: Mapping[str, int | float | str] | None, section: str, name: str
+    ) -> tuple[tuple[tuple[Node, Node], Node], ...]:
+        found = []
+        for key, value in (given or {}).items():
+            moment = int(key) if key.isdigit() else key
+            first = self._moment(moment, "first", section, name, "set", key)
+            last = self._moment(moment, "last", section, name, "set", key)
+            if first is not None and last is not None:
+                found.append(((first, last), self._parse(value, section, name, "set", key)))
+        return tuple(found)
+
+    def _goal(self, name: str) -> Goal:
+        where = self.where("goals", name)
+        if name not in self.shape.measures:
+            known = list(self.shape.measures)
+            raise InputError(
+                f"{where}: there is no measure '{name}'{nearest(name, known) or '.'} "
+                f"Measures are {', '.join(known) or 'not declared'}."
+            )
+        item = self.shape.goals[name]
+        if (item.at_least is None) == (item.at_most is None):
+            raise InputError(f"{where}: say either 'at_least' or 'at_most'.")
+        bounds = {
+            key: None if value is None else self._bound(value, name, key)
+            for key, value in (("at_least", item.at_least), ("at_most", item.at_most), ("nearly", item.nearly))
+        }
+        return Goal(name, **bounds, undefined_is_met=item.undefined == "met", where=where)
+
+    def _bound(self, value: int | float | str, name: str, key: str) -> Node:
+        return self._parse(value, "goals", name, key)
+
+    def _question(self, name: str) -> Question:
+        item = self.shape.questions[name]
+        where = self.where("questions", name)
+        if item.find not in self.shape.inputs:
+            raise InputError(
+                f"{where}: there is no input '{item.find}' to find{nearest(item.find, self.shape.inputs) or '.'}"
+            )
+        node = None if item.so_that is None else parse(item.so_that, where=self.where("questions", name, "so_that"))
+        if node is None and not self.shape.goals:
+            raise InputError(f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.")
+        return Question(name, item.find, node, item.so_that or "pays_off", item.label or _words(name), where)
+
+    # Inputs.
+
+    def _is_series(self, item: InputShape) -> bool:
+        return item.steps is not None or item.file is not None
+
+    def _unit_by_use(self, item: InputShape, used: str | None) -> str:
+        if used:
+            return used
+        texts = [item.value, *(item.steps or {}).values()]
+        if any(isinstance(text, str) and "%" in text for text in texts):
+            return "share"
+        return "number"
+
+    def _input(self, name: str, item: InputShape, unit: str) -> Input:
+        where = self.where("inputs", name)
+        check_unit(unit, where=where)
+        ways = [key for key in ("value", "steps", "file") if getattr(item, key) is not None]
+        if len(ways) != 1:
+            said = f"has {' and '.join(ways)}" if ways else "has no value"
+            raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.")
+        value, given = self._value(item, unit, ("inputs", name))
+        low = None if item.low is None else read_value(item.low, unit, what=f"{where} low")
+        high = None if item.high is None else read_value(item.high, unit, what=f"{where} high")
+        if low is not None and high is not None and low > high:
+            raise InputError(f"{where}: low {item.low} lies above high {item.high}.")
+        return Input(name, value, unit, item.label or _words(name), low, high, where, given)
+
+    def _value(self, item: InputShape | OverrideShape, unit: str, keys: tuple[str, ...]) -> tuple[Any, str]:
+        where = self.where(*keys)
+        if item.value is not None:
+            return read_value(item.value, unit, what=where), str(item.value)
+        if item.steps is not None:
+            return self._steps(item.steps, unit, keys), "steps"
+        if item.column is None:
+            raise InputError(f"{where}: name the 'column' of {item.file} to read.")
+        series, remark = read_series(self.source, str(item.file), item.column, self.time, where)
+        if remark:
+            self.remarks.append(remark)
+        return series, f"{item.file}, column {item.column}"
+
+    def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
+        where = self.where(*keys)
+        if not steps:
+            raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
+        moments: list[tuple[int, float]] = []
+        for key, value in steps.items():
+            moment = int(key) if re.fullmatch(r"\d{1,9}", key) else key
+            node = self._moment(moment, "first", *keys, "steps", key)
+            period = _number(node, self.time) if node is not None else None
+            if period is None or not np.isfinite(period):
+                raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
+            moments.append((int(period), read_value(value, unit, what=f"{where} from {key}")))
+        if [period for period, _ in moments] != sorted({period for period, _ in moments}):
+            raise InputError(f"{where}: steps must follow one another in time, each period once.")
+        series = np.full(self.time.rows, np.nan)
+        for period, value in moments:
+            series[period:] = value
+        return series
+
+    # Scenarios.
+
+    def _scenarios(self, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
+        found: dict[str, Scenario] = {}
+        for name, item in self.shape.scenarios.items():
+            where = self.where("scenarios", name)
+            changes = {
+                key: self._change(name, key, change, inputs) for key, change in item.__pydantic_extra__.items()
+            }
+            found[name] = Scenario(name, item.label or _words(name), item.based_on, changes, where)
+        for name, scenario in found.items():
+            chain = [name]
+            while (base := found[chain[-1]].based_on) is not None and base != "base":
+                if base not in found:
+                    raise InputError(f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}")
+                if base in chain:
+                    raise InputError(
+                        f"{scenario.where} is based on itself: {' on '.join([*chain, base])}; one must stand alone."
+                    )
+                chain.append(base)
+        return found
+
+    def _change(self, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]) -> Change:
+        where = self.where("scenarios", scenario, name)
+        if name not in inputs:
+            raise InputError(
+                f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only."
+            )
+        unit = inputs[name].unit
+        ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
+        if len(ways) != 1:
+            raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.")
+        if item.scale is not None:
+            return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
+        if item.shift is not None:
+            shift_unit = "share" if unit == "rate" else unit
+            return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
+        value, given = self._value(item, unit, ("scenarios", scenario, name))
+        if isinstance(value, np.ndarray) and not inputs[name].is_series:
+            raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
+        return Change("replace", value, given, where)
+
+    # Checks over the whole deal.
+
+    def _all_nodes(self, nodes: Mapping[str, Node], *groups: Mapping[str, Any]) -> Iterator[Node]:
+        """Every formula, each checked for its calls first."""
+        yield from nodes.values()
+        for group in groups:
+            for item in group.values():
+                yield from _nodes_of(item)
+
+    def _said_units(self, lines: Mapping[str, Line]) -> dict[str, str]:
+        units = {name: "money" for name, line in lines.items() if line.role != "other"}
+        for section in ("values", "money_in", "money_out", "lines", "levels", "measures"):
+            for name, item in getattr(self.shape, section).items():
+                if item.unit is not None:
+                    units[name] = item.unit
+        return units
+
+    def _check_formulas(self, names: Names, *groups: Mapping[str, Any]) -> None:
+        for group in groups:
+            for item in group.values():
+                for node in _nodes_of(item):
+                    if isinstance(item, Question):
+                        self._check_condition(names, node, item.where)
+                        continue
+                    shape = names.shape(node, item.where)
+                    over_time = isinstance(item, Line | Level) and node is item.node
+                    if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
+                        over_time = True
+                    if shape == "line" and not over_time:
+                        what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
+                        raise InputError(
+                            f"{item.where}: {what} needs one figure, and this runs over time; "
+                            "wrap it in total(…), at(…, period) or another function over time."
+                        )
+
+    def _check_condition(self, names: Names, node: Node, where: str) -> None:
+        known = Names({**names.shapes, "pays_off": "single"}, names.nodes, names.said_units, names.levels)
+        if known.shape(node, where) == "line":
+            raise InputError(f"{where}: a condition is about one figure; this one runs over time.")
+        if known.unit(node) != "condition" and node != Name("pays_off"):
+            raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.")
+
+    def _check_rate_goals(self, goals: Mapping[str, Goal], measures: Mapping[str, Single], names: Names) -> None:
+        for name, goal in goals.items():
+            if names.unit_of(name) != "rate":
+                continue
+            for bound in (goal.at_least, goal.at_most, goal.nearly):
+                if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
+                    raise InputError(
+                        f"{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write \"{bound.text}%\"."
+                    )
+
+    def _check_bare_amounts(self, lines: Mapping[str, Line]) -> None:
+        early = _Early(lines)
+        for line in lines.values():
+            if line.run.said or not (named := early.named(line)):
+                continue
+            bare = next(early.bare_terms(line.node), None)
+            if bare is not None:
+                raise InputError(
+                    f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
+                    "with 'from', 'at' or 'every', or give it a line of its own."
+                )
+
+
+class _Early:
+    """Which lines may run in period 0, and what is added to them without being a line itself."""
+
+    def __init__(self, lines: Mapping[str, Line]) -> None:
+        self.lines = lines
+        self.known: dict[str, bool] = {}
+
+    def named(self, line: Line) -> list[str]:
+        """The lines this one names that may run in period 0."""
+        return sorted(name for name in current_names(line.node) if self.starts(name))
+
+    def starts(self, name: str) -> bool:
+        if name in TOTALS:
+            return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
+        if name not in self.lines:
+            return False
+        if name not in self.known:
+            self.known[name] = False  # stands while a recursion is being followed
+            line = self.lines[name]
+            self.known[name] = self._said_early(line.run) if line.run.said else bool(self.named(line))
+        return self.known[name]
+
+    def _said_early(self, run: Run) -> bool:
+        first = run.at if run.at is not None else run.first
+        if first is None:
+            return False
+        return not isinstance(first, Number) or first.value == 0
+
+    def bare_terms(self, node: Node) -> Iterator[Node]:
+        if isinstance(node, Binary) and node.operator in "+-":
+            yield from self.bare_terms(node.left)
+            yield from self.bare_terms(node.right)
+        elif isinstance(node, Unary):
+            yield from self.bare_terms(node.operand)
+        elif isinstance(node, Choose):
+            yield from self.bare_terms(node.yes)
+            yield from self.bare_terms(node.no)
+        elif isinstance(node, Number) and node.value == 0:
+            return
+        elif not isinstance(node, Sum) and not any(
+            name in self.lines or name in TOTALS for name in current_names(node)
+        ):
+            yield node
+
+
+def _nodes_of(item: Any) -> Iterator[Node]:
+    """Every formula of one declared thing."""
+    if isinstance(item, Goal):
+        parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]
+    elif isinstance(item, Question):
+        parts = [item.so_that]
+    elif isinstance(item, Line):
+        parts = [item.node, item.run.at, item.run.first, item.run.last, item.run.every]
+    elif isinstance(item, Level):
+        parts = [item.node, item.start]
+    else:
+        parts = [item.node]
+    if isinstance(item, Line | Level):
+        for (first, last), value in item.settings:
+            parts += [first, last, value]
+    yield from (part for part in parts if part is not None)
+
+
+def _number(node: Node, time: Timeline) -> float | None:
+    """The value of a formula that reads nothing but numbers, `end` and `per_year`; else None."""
+    known = {"end": float(time.periods), "per_year": float(time.per_year)}
+    match node:
+        case Number():
+            return node.value
+        case Name():
+            return known.get(node.name)
+        case Unary(operator="-"):
+            inner = _number(node.operand, time)
+            return None if inner is None else -inner
+        case Binary():
+            left, right = _number(node.left, time), _number(node.right, time)
+            if left is None or right is None or (node.operator == "/" and right == 0):
+                return None
+            operations = {"+": left + right, "-": left - right, "*": left * right}
+            return operations.get(node.operator, left / right if node.operator == "/" else None)
+        case Call(function="max"):
+            parts = [_number(argument, time) for _, argument in node.arguments]
+            return None if None in parts else max(part for part in parts if part is not None)
+        case _:
+            return None
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")

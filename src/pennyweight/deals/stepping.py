@@ -1,0 +1,245 @@
+"""True recursions, stepped through time: names that reach themselves through an earlier period.
+
+Whatever in their formulas does not read a member of the group is worked out once, for all periods, before; what is
+left is a short list of operations on one period's row, repeated period by period.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals import runs
+from pennyweight.deals.checking import bind
+from pennyweight.deals.definition import Level, Line
+from pennyweight.deals.formulas import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Sum,
+    Unary,
+    names_in,
+)
+from pennyweight.deals.functions import FUNCTIONS, WHOLE
+from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.errors import InputError
+
+if TYPE_CHECKING:
+    from pennyweight.deals.program import Instruction, Program
+
+__all__ = ["compile_group"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class _Step:
+    """cells[out] = compute(*cells[args]) in one period."""
+
+    compute: Callable[..., Floats]
+    args: tuple[int, ...]
+    out: int
+
+
+def compile_group(program: Program, members: list[str]) -> None:
+    """Add the one instruction that works out all members, given in the order within a period."""
+    from pennyweight.deals.program import Instruction
+
+    group = _Group(program, members)
+    for member in members:
+        group.add(member)
+    args = tuple(group.outside)
+    depends = 0
+    for arg in args:
+        depends |= program.depends[arg]
+    outs = tuple(program.slot(True, depends) for _ in members)
+    compute = partial(_run, group.plan([program.over_time[arg] for arg in args], program.time.rows))
+    program.instructions.append(Instruction(compute, args, outs))
+    for member, out in zip(members, outs, strict=True):
+        program.names[member] = out
+
+
+@dataclass(frozen=True, slots=True)
+class _Plan:
+    rows: int
+    cells: int
+    outside: tuple[tuple[int, bool], ...]
+    """The cell of each argument, and whether it runs over time."""
+    members: int
+    priors: tuple[tuple[int, int], ...]
+    """(cell, member) of each look one period back."""
+    steps: tuple[tuple[int, tuple[_Step, ...], int], ...]
+    """For each member in order: its number, its steps, the cell of its result."""
+    cell_of_member: tuple[int, ...]
+    pasts: tuple[tuple[int, int], ...]
+    """(cell, member): the whole past of a member, for at(member, k)."""
+
+
+class _Group:
+    """The cells and steps of one group while it is being compiled."""
+
+    def __init__(self, program: Program, members: list[str]) -> None:
+        self.program, self.members = program, members
+        self.set = set(members)
+        self.outside: dict[int, int] = {}
+        self.count = 0
+        self.member_cells = [self.cell() for _ in members]
+        self.prior_cells: dict[int, int] = {}
+        self.past_cells: dict[int, int] = {}
+        self.member_steps: list[tuple[int, tuple[_Step, ...], int]] = []
+        self.steps: list[_Step] = []
+        self.period = self.from_outside(program.names["t"])
+
+    def cell(self) -> int:
+        self.count += 1
+        return self.count - 1
+
+    def from_outside(self, slot: int) -> int:
+        if slot not in self.outside:
+            self.outside[slot] = self.cell()
+        return self.outside[slot]
+
+    def add(self, name: str) -> None:
+        """Compile one member: formula, run, start, set."""
+        deal = self.program.definition
+        self.steps = []
+        item: Line | Level | None = deal.lines.get(name) or deal.levels.get(name)
+        where = item.where if item is not None else deal.source.name
+        cell = self.compile(self.program._nodes[name], where)
+        if isinstance(item, Line):
+            mask = runs.mask_of(self.program, item)
+            self.program.masks[name] = mask
+            if not isinstance(mask, int):
+                mask = self.program.constant(mask.astype(np.float64)[:, None])
+            cell = self.step(_row_mask, [cell, self.from_outside(mask)])
+        if isinstance(item, Level) and item.start is not None:
+            start = self.compile(item.start, where)
+            cell = self.step(_row_start, [cell, start, self.period])
+        if item is not None:
+            for (first, last), value in item.settings:
+                chosen = self.from_outside(runs.setting_mask(self.program, first, last))
+                cell = self.step(_row_set, [cell, chosen, self.compile(value, where)])
+        self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
+
+    def step(self, compute: Callable[..., Floats], args: list[int]) -> int:
+        out = self.cell()
+        self.steps.append(_Step(compute, tuple(args), out))
+        return out
+
+    def compile(self, node: Node, where: str) -> int:
+        if not names_in(node) & self.set:
+            return self.from_outside(self.program.compile(node))
+        match node:
+            case Name():
+                return self.member_cells[self.members.index(node.name)]
+            case Unary():
+                compute = negate if node.operator == "-" else truth_not
+                return self.step(compute, [self.compile(node.operand, where)])
+            case Binary() | Compare():
+                args = [self.compile(node.left, where), self.compile(node.right, where)]
+                return self.step(OPERATIONS[node.operator], args)
+            case Logic() | Sum():
+                operator = node.operator if isinstance(node, Logic) else "+"
+                cells = [self.compile(part, where) for part in node.parts]
+                result = cells[0]
+                for other in cells[1:]:
+                    result = self.step(OPERATIONS[operator], [result, other])
+                return result
+            case Choose():
+                parts = (node.condition, node.yes, node.no)
+                return self.step(choose, [self.compile(part, where) for part in parts])
+            case Call():
+                return self.call(node, where)
+            case _:
+                raise AssertionError(node)
+
+    def call(self, call: Call, where: str) -> int:
+        slots = bind(call, where)
+        first = slots[0]
+        if call.function == "prior" and isinstance(first, Name):
+            member = self.members.index(first.name)
+            return self.prior_cells.setdefault(member, self.prior_cells.get(member) or self.cell())
+        if call.function == "at" and isinstance(first, Name) and slots[1] is not None:
+            member = self.members.index(first.name)
+            if member not in self.past_cells:
+                self.past_cells[member] = self.cell()
+            asked = self.compile(slots[1], where)
+            return self.step(_row_at, [self.past_cells[member], asked, self.period])
+        function = FUNCTIONS[call.function]
+        if function.over_time or function.result == "line":
+            raise InputError(
+                f"{where}: {call.function} looks at periods that are not worked out yet, because "
+                f"{', '.join(sorted(names_in(call) & self.set))} needs it; use prior(…) or at(…, an earlier period)."
+            )
+        args = [self.compile(slot, where) for slot in slots if slot is not None]
+        return self.step(partial(function.compute, self.program.time), args)
+
+    def plan(self, over_time: list[bool], rows: int) -> _Plan:
+        return _Plan(
+            rows,
+            self.count,
+            tuple(zip(self.outside.values(), over_time, strict=True)),
+            len(self.members),
+            tuple((cell, member) for member, cell in self.prior_cells.items()),
+            tuple(self.member_steps),
+            tuple(self.member_cells),
+            tuple((cell, member) for member, cell in self.past_cells.items()),
+        )
+
+
+def _run(plan: _Plan, *arguments: Floats) -> tuple[Floats, ...]:
+    width = max((argument.shape[-1] for argument in arguments), default=1)
+    results = [np.full((plan.rows, width), np.nan) for _ in range(plan.members)]
+    cells: list[Floats] = [np.zeros(width)] * plan.cells
+    moving: list[tuple[int, list[Floats]]] = []
+    for (cell, over_time), argument in zip(plan.outside, arguments, strict=True):
+        if over_time:
+            moving.append((cell, list(argument)))
+        else:
+            cells[cell] = argument
+    for cell, member in plan.pasts:
+        cells[cell] = results[member]
+    before = np.zeros(width)
+    for t in range(plan.rows):
+        for cell, rows in moving:
+            cells[cell] = rows[t]
+        for cell, member in plan.priors:
+            cells[cell] = results[member][t - 1] if t else before
+        for member, steps, result in plan.steps:
+            for step in steps:
+                cells[step.out] = step.compute(*[cells[arg] for arg in step.args])
+            row = results[member][t]
+            row[...] = cells[result]
+            cells[plan.cell_of_member[member]] = row
+    return tuple(results)
+
+
+def _row_mask(x: Floats, mask: Floats) -> Floats:
+    if mask.size == 1:
+        return x if mask[0] == 1 else x * 0.0 + mask if np.isnan(mask[0]) else np.zeros(x.shape)
+    return np.where(mask == 1, x, np.where(np.isnan(mask), np.nan, 0.0))
+
+
+def _row_start(x: Floats, start: Floats, period: Floats) -> Floats:
+    return start if period[0] == 0 else x
+
+
+def _row_set(x: Floats, mask: Floats, value: Floats) -> Floats:
+    return np.where(mask == 1, value, np.where(np.isnan(mask), np.nan, x))
+
+
+def _row_at(past: Floats, asked: Floats, period: Floats) -> Floats:
+    """The value of a member in an earlier period, or in this one once it is there; later ones are undefined."""
+    inside = (np.abs(asked - np.round(asked)) <= WHOLE) & (asked >= -WHOLE) & (asked <= period[0] + WHOLE)
+    index = np.broadcast_to(np.where(inside, np.round(asked), 0).astype(np.intp), past.shape[1:])
+    taken = np.take_along_axis(past, index[None, :], axis=0)[0]
+    return np.where(inside, taken, np.nan)

@@ -1,0 +1,33 @@
+"""The neutral description of something to show, and its plain-text and HTML forms."""
+
+from pennyweight.documents.model import (
+    Cell,
+    Chart,
+    Checks,
+    Column,
+    Document,
+    Figures,
+    FlowsChart,
+    HeatMap,
+    Line,
+    RateChart,
+    Table,
+    Text,
+    Verdict,
+)
+
+__all__ = [
+    "Cell",
+    "Chart",
+    "Checks",
+    "Column",
+    "Document",
+    "Figures",
+    "FlowsChart",
+    "HeatMap",
+    "Line",
+    "RateChart",
+    "Table",
+    "Text",
+    "Verdict",
+]

@@ -1,0 +1,80 @@
+"""A document as an HTML fragment, for notebooks: one element, its own few styles, nothing from outside."""
+
+from __future__ import annotations
+
+from html import escape
+
+from pennyweight.documents.model import Block, Cell, Checks, Document, Figures, Table, Text, Verdict
+
+__all__ = ["COLORS", "render"]
+
+COLORS = {
+    "plain": "#22303C",
+    "in": "#2F7F79",
+    "out": "#A8452F",
+    "question": "#8A6419",
+    "comparison": "#5F6C76",
+    "ground": "#F6F1E7",
+}
+"""The palette: ink, verdigris, oxide, brass and pewter (the last two darkened for text), parchment."""
+
+
+def render(document: Document) -> str:
+    """The document as one <div>.
+
+    >>> render(Document("A & B", ())).count("A &amp; B")
+    1
+    """
+    style = f"font-family:Georgia,serif;color:{COLORS['plain']};background:{COLORS['ground']};padding:1em"
+    parts = [f'<div style="{style}"><h3 style="margin:0">{escape(document.title)}</h3>']
+    if document.subtitle:
+        parts.append(f"<p>{escape(document.subtitle)}</p>")
+    parts += [_block(block) for block in document.blocks]
+    return "".join(parts) + "</div>"
+
+
+def _block(block: Block) -> str:
+    match block:
+        case Text():
+            return f"<p{_color(block.tone)}>{escape(block.text)}</p>"
+        case Verdict():
+            return f"<p><b{_color(block.tone)}>{escape(block.word)}</b> {escape(block.sentence)}</p>"
+        case Checks():
+            items = "".join(
+                f"<li>{'✓' if passed else '✗ failed:'} {escape(sentence)}</li>"
+                for passed, sentence in block.items
+            )
+            return f"<ul>{items}</ul>"
+        case Figures():
+            rows = "".join(
+                f"<tr><td>{escape(line.label)}</td>{_cell(line.value, 'right')}<td>{escape(line.note)}</td></tr>"
+                for line in block.lines
+            )
+            return f"<p><b>{escape(block.title)}</b></p><table>{rows}</table>"
+        case Table():
+            return _table(block)
+        case _:
+            return ""
+
+
+def _table(block: Table) -> str:
+    sides = ["left" if column.words else "right" for column in block.columns]
+    head = "".join(
+        f'<th style="text-align:{side}">{escape(column.title)}</th>'
+        for side, column in zip(sides, block.columns, strict=True)
+    )
+    body = "".join(
+        "<tr>" + "".join(_cell(cell, side) for cell, side in zip(row, sides, strict=True)) + "</tr>"
+        for row in block.rows
+    )
+    note = f"<p>{escape(block.note)}</p>" if block.note else ""
+    return f"<p><b>{escape(block.title)}</b></p><table><tr>{head}</tr>{body}</table>{note}"
+
+
+def _cell(cell: Cell, side: str) -> str:
+    style = f"text-align:{side};color:{COLORS[cell.tone]};font-variant-numeric:tabular-nums"
+    return f'<td style="{style}">{escape(cell.text)}</td>'
+
+
+def _color(tone: str) -> str:
+    return f' style="color:{COLORS[tone]}"'

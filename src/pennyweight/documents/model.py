@@ -1,0 +1,161 @@
+"""What can be shown, described once: every renderer (terminal, text, HTML, charts) reads these.
+
+Texts are ready to show; nothing below computes or formats figures. A tone is a meaning, not a color, and never
+the only sign of it: a word, a sign or a dash pattern says the same.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = [
+    "Block",
+    "Cell",
+    "Chart",
+    "Checks",
+    "Column",
+    "Document",
+    "Figures",
+    "FlowsChart",
+    "HeatMap",
+    "Line",
+    "RateChart",
+    "Table",
+    "Text",
+    "Tone",
+    "Verdict",
+]
+
+Tone = Literal["plain", "in", "out", "question", "comparison"]
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One shown value."""
+
+    text: str
+    tone: Tone = "plain"
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column's heading; figures align right, on the decimal point, words left."""
+
+    title: str
+    words: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """A paragraph."""
+
+    text: str
+    tone: Tone = "plain"
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A label, its figure, and what is to be known about it."""
+
+    label: str
+    value: Cell
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """A list of labelled figures."""
+
+    title: str
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Rows of cells under columns; `note` says how to read them."""
+
+    title: str
+    columns: tuple[Column, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """The finding, in a word or two and a sentence."""
+
+    word: str
+    sentence: str
+    tone: Tone
+
+
+@dataclass(frozen=True, slots=True)
+class Checks:
+    """What the result checked of itself: (passed, sentence)."""
+
+    items: tuple[tuple[bool, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FlowsChart:
+    """Flows as bars, their running total as a line, the payback point marked."""
+
+    name: str
+    title: str
+    times: Floats
+    flows: Floats
+    running: Floats
+    payback: float | None
+    time_title: str
+    money_title: str
+    spread: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class RateChart:
+    """Present value against the rate, every rate at which it is zero marked, and the rate asked of it."""
+
+    name: str
+    title: str
+    rates: Floats
+    values: Floats
+    zeros: tuple[float, ...]
+    asked: float | None
+    money_title: str
+
+
+@dataclass(frozen=True, slots=True)
+class HeatMap:
+    """A measure over two inputs: values (y, x), `passes` where the verdict is "pays off"."""
+
+    name: str
+    title: str
+    x: tuple[str, ...]
+    y: tuple[str, ...]
+    x_title: str
+    y_title: str
+    values: Floats
+    cells: tuple[tuple[str, ...], ...]
+    passes: NDArray[np.bool_] | None
+    base: tuple[int, int] | None = None
+    scale_title: str = ""
+
+
+Chart: TypeAlias = FlowsChart | RateChart | HeatMap
+Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """A title and what stands under it, in order."""
+
+    title: str
+    blocks: tuple[Block, ...]
+    subtitle: str = ""
+    charts: tuple[Chart, ...] = field(default=())
+    """Charts that a page or a file shows and a terminal leaves out."""

@@ -1,0 +1,1 @@
+"""Reading and showing amounts, rates, dates and spans, as analysts write them."""

@@ -1,0 +1,117 @@
+"""Rates as they are written: "5%", "0.05", "500bp", "4 7/8%", "6% monthly", "6% continuous"."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from math import isfinite
+
+from pennyweight.core import rates as core
+from pennyweight.errors import InputError, nearest
+
+__all__ = ["FREQUENCIES", "Rate", "read_rate"]
+
+FREQUENCIES: dict[str, float] = {
+    "yearly": 1,
+    "half-yearly": 2,
+    "quarterly": 4,
+    "monthly": 12,
+    "twice-monthly": 24,
+    "fortnightly": 26,
+    "weekly": 52,
+    "daily": 365,
+    "continuous": float("inf"),
+}
+"""How often a quoted rate compounds, by the word an analyst writes."""
+
+_NUMBER = r"[+-]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
+_RATE = re.compile(
+    rf"(?P<number>{_NUMBER})(?:\s+(?P<top>\d+)\s*/\s*(?P<bottom>\d+))?\s*(?P<mark>%|bp)?"
+    r"(?:\s+(?P<word>[a-z-]+))?",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Rate:
+    """A yearly rate as a fraction, and how it is meant.
+
+    `compounding` is how often a year a quoted rate compounds (inf: continuously), 0 for an effective
+    rate, None when the writer did not say.
+    """
+
+    value: float
+    compounding: float | None = None
+
+    def effective(self) -> float:
+        """The effective yearly rate; a rate that does not say how it is meant is taken as effective."""
+        if not self.compounding:
+            return self.value
+        return float(core.effective_rate(self.value, self.compounding))
+
+
+def read_rate(given: str | float, *, what: str = "the rate") -> Rate:
+    """Read a yearly rate; `what` names it in the message of an error.
+
+    Raises InputError for text that is no rate, for a bare number of 1 or more (5 is 500 %) and for a rate
+    of -100 % or less.
+
+    >>> read_rate("4 7/8%").value, round(read_rate("6% monthly").effective(), 6)
+    (0.04875, 0.061678)
+    """
+    if isinstance(given, str):
+        return _read_text(given, what)
+    if isinstance(given, bool) or not isinstance(given, int | float):
+        raise InputError(f"{what} is {given!r}; write a rate such as '5%' or 0.05.")
+    return Rate(_checked(float(given), bare=True, what=what, shown=f"{given:g}"))
+
+
+def _read_text(text: str, what: str) -> Rate:
+    match = _RATE.fullmatch(text.strip())
+    if not match:
+        raise InputError(f"{what} is '{text}', which is no rate; write it as '5%', '0.05' or '500bp'.")
+    digits = match["number"].replace("_", "")
+    mark = (match["mark"] or "").lower()
+    number = float(digits)
+    if match["top"]:
+        if not mark or "." in digits or int(match["bottom"]) == 0:
+            raise InputError(f"{what} is '{text}', which is no rate; write it as '4 7/8%'.")
+        share = int(match["top"]) / int(match["bottom"])
+        number += -share if digits.startswith("-") else share
+    # Percent by moving the point in the text, so that 4.6 % is the float nearest to 0.046.
+    shift = {"%": -2, "bp": -4, "": 0}[mark]
+    if not match["top"] and shift and "e" not in digits.lower():
+        value = float(f"{digits}e{shift}")
+    else:
+        value = number / 10.0**-shift
+    value = _checked(value, bare=not mark, what=what, shown=digits)
+    return Rate(value, _compounding(match["word"], text, what, value))
+
+
+def _compounding(word: str | None, text: str, what: str, value: float) -> float | None:
+    if word is None:
+        return None
+    known = word.lower()
+    if known == "effective":
+        return 0.0
+    if known not in FREQUENCIES:
+        hint = nearest(known, [*FREQUENCIES, "effective"])
+        raise InputError(
+            f"{what} is '{text}', and '{word}' is no way to compound{hint or '.'} "
+            f"Known are effective, {', '.join(FREQUENCIES)}."
+        )
+    compounding = FREQUENCIES[known]
+    if value <= -compounding:
+        raise InputError(f"{what} is '{text}', which loses everything within one period.")
+    return compounding
+
+
+def _checked(value: float, *, bare: bool, what: str, shown: str) -> float:
+    if not isfinite(value):
+        raise InputError(f"{what} is {shown}, which is not a finite number; write a rate such as '5%'.")
+    if bare and abs(value) >= 1:
+        hint = f"; write {shown}%" if abs(value) < 1000 else ""
+        raise InputError(f"{what}: {shown} is {value * 100:g}% a year{hint}.")
+    if value <= -1:
+        raise InputError(f"{what} is {value:.2%}; a rate must be above -100%.")
+    return value

@@ -1,0 +1,143 @@
+"""The units a figure can have: how it is read, how it is shown, how near is near enough."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from math import isfinite
+
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.amounts import read_amount, read_number
+from pennyweight.quantities.rates import read_rate
+
+__all__ = ["UNITS", "Style", "check_unit", "read_value"]
+
+UNITS: dict[str, str] = {
+    "money": "an amount in the deal's currency",
+    "rate": "a yearly rate, effective",
+    "share": "a part of a whole, in percent",
+    "years": "a span in years",
+    "period": "a period of the timeline",
+    "number": "a plain number",
+    "count": "a number of things",
+    "condition": "true or false",
+}
+"""The units Pennyweight knows; any other word is shown behind the number as it is."""
+
+
+def check_unit(unit: str, *, where: str) -> str:
+    """Return the unit, unless it looks like one of the known ones misspelt."""
+    if unit not in UNITS and (hint := nearest(unit, UNITS)):
+        raise InputError(f"{where}: the unit '{unit}' is not known{hint} Known are {', '.join(UNITS)}.")
+    if not unit or len(unit) > 20:
+        raise InputError(f"{where}: a unit is one short word, such as money, rate, share or years.")
+    return unit
+
+
+def read_value(given: str | float, unit: str, *, what: str) -> float:
+    """Read a value of a unit: a rate by the rules of rates, all else as an amount or a percentage.
+
+    >>> read_value("9%", "rate", what="hurdle"), read_value("430k", "money", what="hull")
+    (0.09, 430000.0)
+    """
+    if unit == "rate":
+        return read_rate(given, what=what).effective()
+    if unit == "money":
+        return read_amount(given, what=what)
+    if unit in ("years", "period") and isinstance(given, str):
+        words = given.split()
+        if len(words) == 2 and words[1] in ("year", "years", "month", "months"):
+            span = read_amount(words[0], what=what)
+            return span / 12 if words[1].startswith("month") else span
+    return read_number(given, what=what)
+
+
+@dataclass(frozen=True, slots=True)
+class Style:
+    """How figures are shown: the currency and the locale, which come from the deal, never the machine.
+
+    >>> Style("EUR").show(1234.5, "money"), Style("EUR").show(0.0925, "rate")
+    ('1,234.50', '9.25%')
+    """
+
+    currency: str = ""
+    locale: str = "en"
+
+    @property
+    def places(self) -> int:
+        """Decimal places of the currency."""
+        return _currency_places(self.currency)
+
+    def tolerance(self, unit: str) -> float:
+        """How far a figure may miss a goal and still meet it: one smallest unit of money, else 1e-9."""
+        return 10.0**-self.places if unit == "money" else 1e-9
+
+    def show(self, value: float | None, unit: str, *, places: int | None = None, sign: bool = False) -> str:
+        """Show a figure without its unit's name (rates and shares keep their percent sign)."""
+        if value is None or not isfinite(value):
+            return "undefined"
+        if unit == "condition":
+            return "yes" if value else "no"
+        if unit in ("rate", "share"):
+            return self._decimal(value * 100, 2 if places is None else places, sign) + "%"
+        if places is None:
+            places = self._places_of(value, unit)
+        return self._decimal(value, places, sign)
+
+    def with_unit(self, value: float | None, unit: str) -> str:
+        """Show a figure with its unit: "EUR 1,234.50", "9.25% a year", "7.25 years"."""
+        shown = self.show(value, unit)
+        if value is None or not isfinite(value):
+            return shown
+        if unit == "money":
+            return f"{self.currency} {shown}".strip()
+        if unit == "rate":
+            return f"{shown} a year"
+        if unit == "years":
+            return f"{shown} years" if shown != "1.00" else "1.00 year"
+        if unit == "period":
+            return f"period {shown}"
+        return shown if unit in UNITS else f"{shown} {unit}"
+
+    def _places_of(self, value: float, unit: str) -> int:
+        if unit == "money":
+            return self.places
+        if unit == "years":
+            return 2
+        if unit == "period" or (float(value).is_integer() and abs(value) < 1e15):
+            return 0
+        return 2 if unit == "count" or abs(value) >= 100 else 4
+
+    def _decimal(self, value: float, places: int, sign: bool) -> str:
+        rounded = round(value, places) + 0.0  # -0.00 is never shown
+        if rounded == 0:
+            rounded = 0.0
+        text = _pattern_free(abs(rounded), places, self.locale)
+        if rounded < 0:
+            return "-" + text
+        return "+" + text if sign and rounded > 0 else text
+
+
+@lru_cache(maxsize=64)
+def _currency_places(currency: str) -> int:
+    if not currency:
+        return 2
+    from babel.numbers import get_currency_precision
+
+    return get_currency_precision(currency)
+
+
+@lru_cache(maxsize=8)
+def _marks(locale: str) -> tuple[str, str]:
+    """(decimal point, thousands mark) of a locale."""
+    from babel.numbers import get_decimal_symbol, get_group_symbol
+
+    return get_decimal_symbol(locale), get_group_symbol(locale)
+
+
+def _pattern_free(value: float, places: int, locale: str) -> str:
+    text = f"{value:,.{places}f}" if value < 1e21 else f"{value:.6e}"
+    if locale.startswith("en"):
+        return text
+    point, group = _marks(locale)
+    return text.translate(str.maketrans({",": group, ".": point}))

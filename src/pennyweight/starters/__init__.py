@@ -1,0 +1,1 @@
+"""Ready-made deal files with their data; also the demo."""
