@@ -29,7 +29,6 @@ Bools = NDArray[np.bool_]
 
 _EPS = np.finfo(np.float64).eps
 _TINY = np.finfo(np.float64).tiny
-_BATCH = 8
 
 
 class RootTable(NamedTuple):
@@ -66,7 +65,7 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
     rows, n = flows.shape
     scale = np.abs(flows).max(axis=1, initial=0.0)
     keep = np.flatnonzero(scale > 0)
-    if times is None and 2 < n <= cells.LARGEST and keep.size >= _BATCH:
+    if times is None and 2 < n <= cells.LARGEST and keep.size:
         return _solve_batch(flows[keep] / scale[keep, None], keep)
     return _solve_exactly(flows, times, scale, keep)
 

@@ -209,6 +209,10 @@ class Program:
             edges[name] |= _read_around(level) & self._nodes.keys()
         return edges
 
+    def reads(self) -> dict[str, set[str]]:
+        """Every name with all the names it reads, inputs included."""
+        return {name: self._edges_of(name) for name in self._nodes}
+
     # Groups of names.
 
     def _compile_group(self, group: list[str]) -> None:

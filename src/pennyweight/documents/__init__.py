@@ -1,6 +1,7 @@
 """The neutral description of something to show, and its plain-text and HTML forms."""
 
 from pennyweight.documents.model import (
+    Block,
     Cell,
     Chart,
     Checks,
@@ -17,6 +18,7 @@ from pennyweight.documents.model import (
 )
 
 __all__ = [
+    "Block",
     "Cell",
     "Chart",
     "Checks",

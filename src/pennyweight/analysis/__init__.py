@@ -1,0 +1,1 @@
+"""Questions asked of any deal: weigh, compare, vary, find, turning points."""

@@ -1,0 +1,147 @@
+"""What a weighing checks of itself and of the deal, each a sentence that passed or did not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.core import flows, irr
+from pennyweight.deals.checking import bind
+from pennyweight.deals.definition import Definition, Goal, Line
+from pennyweight.deals.formulas import Call, Node, Number, names_in, walk
+from pennyweight.deals.reasons import value_of
+from pennyweight.deals.scenarios import Inputs
+
+__all__ = ["checks_of", "numbers_inside"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Check: TypeAlias = tuple[bool, str]
+
+
+def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tuple[Check, ...]:
+    """All checks of one case."""
+    deal = model.definition
+    found = [_adds_up(values), *_vanishing(deal, values), *_paybacks(deal, values), *_runs(deal, values)]
+    found += [*_starts(deal, values), *_ranges(deal, inputs), *_unreached(model)]
+    return (*found, *((True, remark) for remark in deal.remarks))
+
+
+def numbers_inside(deal: Definition) -> list[str]:
+    """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"."""
+    found = []
+    for table in (deal.values, deal.lines, deal.levels):
+        for name, item in table.items():
+            for node in walk(item.node):
+                if isinstance(node, Number) and node.value not in (0.0, 1.0):
+                    found.append(f"{node.text} in {name}")
+    return found
+
+
+def _adds_up(values: Mapping[str, Floats]) -> Check:
+    money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
+    size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
+    gap = abs(np.nansum(money_in) - np.nansum(money_out) - np.nansum(net))
+    return bool(gap <= 1e-9 * max(size, 1.0)), "Money in less money out adds up to net."
+
+
+def _vanishing(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+    """Does the present value vanish at each IRR that is a measure?"""
+    for name, item in deal.measures.items():
+        node = item.node
+        if not (isinstance(node, Call) and node.function == "irr" and len(node.arguments) == 1):
+            continue
+        rate = float(values[name][0])
+        if not np.isfinite(rate) or name.startswith("?"):
+            continue
+        line = value_of(deal, values, node.arguments[0][1])[:, 0]
+        left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
+        passed = left <= 1e-9 * np.abs(line).sum()
+        yield passed, f"The present value at {name} vanishes (within {left:.1e})."
+
+
+def _paybacks(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+    """The first crossing, where it is not the payback itself."""
+    for name, item in deal.measures.items():
+        node = item.node
+        if not (isinstance(node, Call) and node.function == "payback" and not name.startswith("?")):
+            continue
+        slots = bind(node, "")
+        line = value_of(deal, values, node.arguments[0][1])[:, 0]
+        rate = None if slots[1] is None else float(value_of(deal, values, slots[1])[0])
+        first = float(flows.payback(line, rate=rate, times=deal.timeline.years, first=True))
+        last = float(values[name][0])
+        if np.isfinite(first) and np.isfinite(last) and abs(first - last) > 1e-9:
+            yield True, (
+                f"{name}: the running total first reaches zero after {first:.2f} years, is lost again, "
+                f"and stays above zero from {last:.2f} years on."
+            )
+
+
+def _runs(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+    """Lines whose period lies beyond the end in this case."""
+    for name, line in deal.lines.items():
+        if line.run.at is None and line.run.first is None:
+            continue
+        start = value_of(deal, values, line.run.at or line.run.first or Number(1.0, "1"))
+        when = float(start[0])
+        if np.isfinite(when) and not 0 <= when <= deal.timeline.periods:
+            yield True, f"{name} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}."
+
+
+def _starts(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+    """Amounts in period 0 that a level with a start of its own leaves out."""
+    for name, level in deal.levels.items():
+        if level.start is None:
+            continue
+        for other in sorted(names_in(level.node) & deal.lines.keys()):
+            if abs(float(values[other][0, 0])) > 0:
+                yield False, f"{name} starts at a value of its own and leaves out {other} of period 0."
+
+
+def _ranges(deal: Definition, inputs: Inputs) -> Iterator[Check]:
+    for name, item in deal.inputs.items():
+        value = inputs[name]
+        if isinstance(value, np.ndarray):
+            continue
+        style = deal.style
+        if item.low is not None and value < item.low:
+            yield False, f"{name} lies below its low of {style.show(item.low, item.unit)}."
+        if item.high is not None and value > item.high:
+            yield False, f"{name} lies above its high of {style.show(item.high, item.unit)}."
+
+
+def _unreached(model: Model) -> Iterator[Check]:
+    """Inputs and lines that no measure, goal or question reads, directly or through others."""
+    deal = model.definition
+    reads = {name: set(names) for name, names in model.program.reads().items()}
+    reached: set[str] = set()
+    todo = [name for name in deal.measures]
+    todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
+    while todo:
+        name = todo.pop()
+        if name not in reached:
+            reached.add(name)
+            todo += reads.get(name, set())
+    idle = [name for name in (*deal.inputs, *deal.lines) if name not in reached]
+    idle = [name for name in idle if not _is_subtotal(deal, name)]
+    if idle:
+        yield False, f"No measure, goal or question reaches {', '.join(idle)}."
+
+
+def _is_subtotal(deal: Definition, name: str) -> bool:
+    """A line of `lines` is there to be looked at, so it may stand unread."""
+    line = deal.lines.get(name)
+    return isinstance(line, Line) and line.role == "other"
+
+
+def _named_by(item: object) -> set[str]:
+    if isinstance(item, Goal):
+        nodes: list[Node | None] = [item.at_least, item.at_most, item.nearly]
+        return set().union(*(names_in(node) for node in nodes if node is not None))
+    node = getattr(item, "so_that", None)
+    names = names_in(node) if node is not None else set()
+    return names | {getattr(item, "find", "")}

@@ -1,0 +1,88 @@
+"""Scenarios, or whole deals, side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.analysis import pages
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.weighing import Weighing, weigh
+from pennyweight.documents import Document
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Comparison", "compare", "compare_deals"]
+
+
+@dataclass(frozen=True)
+class Comparison(Shown):
+    """Weighings side by side, by the name of their scenario or deal."""
+
+    title: str
+    weighings: Mapping[str, Weighing]
+    labels: Mapping[str, str]
+
+    @property
+    def differing(self) -> list[str]:
+        """The inputs that are not the same in all, in the order of the file."""
+        names = dict.fromkeys(name for weighing in self.weighings.values() for name in weighing.inputs)
+        return [name for name in names if not self._same(name)]
+
+    def _same(self, name: str) -> bool:
+        values = [weighing.inputs.get(name) for weighing in self.weighings.values()]
+        if any(value is None for value in values):
+            return False
+        first = values[0]
+        return all(np.array_equal(np.asarray(v), np.asarray(first), equal_nan=True) for v in values)
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One column each; rows are the verdict and the measures."""
+        import pandas as pd
+
+        columns = {}
+        for name, weighing in self.weighings.items():
+            figures = {key: figure.value for key, figure in weighing.measures.items()}
+            columns[name] = pd.Series({"verdict": weighing.verdict, **figures}, dtype=object)
+        return pd.DataFrame(columns)
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "differing": self.differing,
+            "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
+        }
+
+    def document(self) -> Document:
+        """The page of a comparison."""
+        return pages.comparison_page(self)
+
+
+def compare(
+    model: Model, scenarios: Sequence[str], inputs: Mapping[str, object] | None = None
+) -> Comparison:
+    """Weigh several scenarios of one deal; see `Deal.compare`."""
+    if not scenarios:
+        raise InputError("There is nothing to compare: name at least one scenario.")
+    weighings = {name: weigh(model, name, inputs) for name in dict.fromkeys(scenarios)}
+    labels = {name: weighing.scenario_label for name, weighing in weighings.items()}
+    return Comparison(model.definition.title, weighings, labels)
+
+
+def compare_deals(models: Mapping[str, Model], scenario: str = "base") -> Comparison:
+    """Weigh several deals, each in the same scenario when it has one of that name, else as it stands."""
+    weighings = {}
+    for name, model in models.items():
+        own = scenario if scenario in model.definition.scenarios else "base"
+        weighings[name] = weigh(model, own)
+    titles = " and ".join(weighing.deal for weighing in weighings.values())
+    return Comparison(titles, weighings, {name: weighing.deal for name, weighing in weighings.items()})

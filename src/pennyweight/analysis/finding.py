@@ -1,0 +1,340 @@
+"""The value of an input that makes something come true, over scenarios at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from math import ceil, floor
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.search import close_in, default_range, grid, touching, wider
+from pennyweight.deals.checking import Names
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.formulas import Binary, Compare, Name, Node, parse, show
+from pennyweight.deals.scenarios import Inputs, input_named, inputs_of
+from pennyweight.documents import Cell, Column, Document, Table, Text
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError
+from pennyweight.quantities.units import read_value
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Answer", "Found", "condition_of", "find", "search"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Kind = Literal["exactly", "at most", "at least"]
+
+_GRID = 97
+_ASKED = "?asked"
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """One value that answers; `kind` says on which side of it the condition holds."""
+
+    value: float
+    kind: Kind
+    shown: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """The answers in one scenario, smallest first, or why there is none."""
+
+    answers: tuple[Answer, ...]
+    reason: str
+
+
+@dataclass(frozen=True)
+class Found(Shown):
+    """What `find` found: for each scenario its answers, or the reason why there are none."""
+
+    deal: str
+    input: str
+    label: str
+    so_that: str
+    by_scale: bool
+    looked: tuple[float, float]
+    looked_shown: str
+    outcomes: Mapping[str, Outcome]
+    labels: Mapping[str, str]
+
+    @property
+    def answers(self) -> dict[str, list[float]]:
+        """The answers by scenario."""
+        return {name: [answer.value for answer in item.answers] for name, item in self.outcomes.items()}
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One row an answer: scenario, value, kind, note."""
+        import pandas as pd
+
+        rows = [
+            (name, answer.value, answer.kind, answer.note)
+            for name, item in self.outcomes.items()
+            for answer in item.answers
+        ]
+        return pd.DataFrame(rows, columns=["scenario", self.input, "kind", "note"])
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "deal": self.deal,
+            "input": self.input,
+            "so_that": self.so_that,
+            "by_scale": self.by_scale,
+            "between": list(self.looked),
+            "answers": self.answers,
+            "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.outcomes.items()},
+            "reasons": {name: item.reason for name, item in self.outcomes.items() if item.reason},
+        }
+
+    def document(self) -> Document:
+        """One line a scenario and answer."""
+        rows = []
+        for name, item in self.outcomes.items():
+            title = self.labels.get(name, name)
+            if not item.answers:
+                rows.append((Cell(title), Cell("none", "out"), Cell(item.reason)))
+            for answer in item.answers:
+                kind = "" if answer.kind == "exactly" else answer.kind + " "
+                rows.append((Cell(title), Cell(kind + answer.shown, "question"), Cell(answer.note)))
+        what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
+        table = Table(
+            f"{what}, so that {self.so_that}",
+            (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
+            tuple(rows),
+        )
+        return Document(self.deal, (table, Text(f"Looked between {self.looked_shown}.", "comparison")))
+
+
+def find(
+    model: Model,
+    name: str,
+    so_that: str | None = None,
+    *,
+    scenarios: Sequence[str] = ("base",),
+    between: tuple[object, object] | None = None,
+    inputs: Mapping[str, object] | None = None,
+) -> Found:
+    """Find the values of an input at which a condition becomes true; see `Deal.find`."""
+    deal = model.definition
+    item = input_named(deal, name)
+    if so_that is None and not deal.goals:
+        raise InputError("Say what must come true, such as 'npv == 0': the deal has no goals to meet.")
+    node = condition_of(deal, so_that) if so_that else Name("pays_off")
+    if inputs and name in inputs:
+        raise InputError(f"'{name}' is the input to find; it cannot be fixed at the same time.")
+    cases = [inputs_of(deal, scenario, inputs) for scenario in scenarios]
+    limits = None if between is None else _limits(item, between)
+    outcomes, looked = search(model, item, node, cases, limits)
+    overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
+    shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
+    labels = {s: deal.scenarios[s].label if s in deal.scenarios else "as it stands" for s in scenarios}
+    return Found(
+        deal.title,
+        name,
+        item.label,
+        so_that or "the deal pays off",
+        item.is_series,
+        looked,
+        f"{_show(deal, item, looked[0])} and {_show(deal, item, looked[1])}",
+        dict(zip(scenarios, shown, strict=True)),
+        labels,
+    )
+
+
+def condition_of(deal: Definition, text: str) -> Node:
+    """Parse and check a condition typed by an asker."""
+    where = f"the condition '{text}'"
+    node = parse(text, where=where)
+    shapes = {name: "line" if item.is_series else "single" for name, item in deal.inputs.items()}
+    shapes.update(dict.fromkeys([*deal.values, *deal.measures, "pays_off"], "single"))
+    shapes.update(dict.fromkeys([*deal.lines, *deal.levels], "line"))
+    nodes = {name: single.node for name, single in {**deal.values, **deal.measures}.items()}
+    names = Names(shapes, nodes, deal.units, frozenset(deal.levels))  # type: ignore[arg-type]
+    if names.shape(node, where) == "line":
+        raise InputError(f"{where} runs over time; ask about one figure, such as at(net, 3) >= 0.")
+    if names.unit(node) != "condition" and node != Name("pays_off"):
+        raise InputError(f"{where} is no condition; write one such as npv == 0 or irr >= hurdle.")
+    return node
+
+
+def search(
+    model: Model, item: Input, node: Node, cases: Sequence[Inputs], limits: tuple[float, float] | None = None
+) -> tuple[list[Outcome], tuple[float, float]]:
+    """The outcome of each case, and the range that was looked through."""
+    deal = model.definition
+    exact = isinstance(node, Compare) and node.operator == "=="
+    if isinstance(node, Compare) and node.operator == "==":
+        asked = model.asking(_ASKED, Binary("-", node.left, node.right), "the condition")
+        watched = _ASKED
+    elif node == Name("pays_off"):
+        asked, watched = model, "pays_off"
+    else:
+        asked, watched = model.asking(_ASKED, node, "the condition"), _ASKED
+
+    def evaluate(x: Floats, owner: NDArray[np.intp]) -> Floats:
+        if x.size == 1:  # one case would be broadcast away; ask it twice
+            return asked.sweep(cases, owner.repeat(2), {item.name: x.repeat(2)}, [watched])[watched][:1]
+        return asked.sweep(cases, owner, {item.name: x}, [watched])[watched]
+
+    years = deal.timeline.periods / deal.timeline.per_year
+    bases = [1.0 if item.is_series else float(case[item.name]) for case in cases]  # type: ignore[arg-type]
+    looked = limits or default_range(item, bases[0], years, deal.timeline.periods)
+    outcomes = _look(deal, item, evaluate, exact, bases, looked, node)
+    if limits is None and not any(outcome.answers for outcome in outcomes):
+        further = wider(item, *looked)
+        if further is not None:
+            second = _look(deal, item, evaluate, exact, bases, further, node)
+            if any(outcome.answers for outcome in second):
+                return second, further
+    return outcomes, looked
+
+
+def _look(
+    deal: Definition,
+    item: Input,
+    evaluate: Any,
+    exact: bool,
+    bases: Sequence[float],
+    limits: tuple[float, float],
+    node: Node,
+) -> list[Outcome]:
+    places = [grid(*limits, base, _GRID) for base in bases]
+    sizes = [place.size for place in places]
+    owner = np.repeat(np.arange(len(bases)), sizes)
+    x = np.concatenate(places)
+    values = evaluate(x, owner)
+    state = np.sign(values) if exact else (values == 1).astype(np.float64)
+    left = np.flatnonzero((owner[1:] == owner[:-1]) & (state[1:] != state[:-1]))
+    if exact:
+        left = left[state[left] * state[left + 1] < 0]
+    low, high = close_in(evaluate, owner[left], x[left], x[left + 1], signs=exact)
+    outcomes = []
+    if exact:
+        at_low, at_high = np.abs(evaluate(low, owner[left])), np.abs(evaluate(high, owner[left]))
+        before = np.maximum(np.abs(values[left]), np.abs(values[left + 1]))
+        jumps = ~(np.maximum(at_low, at_high) <= 1e-6 * before)
+        root = np.where(at_low <= at_high, low, high)
+        touch_owner, touch_at = _touches(evaluate, owner, x, values, state)
+        for k in range(len(bases)):
+            mine = owner[left] == k
+            roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
+            answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
+            reason = "" if answers else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
+            outcomes.append(Outcome(tuple(_distinct(answers)), reason))
+        return outcomes
+    for k in range(len(bases)):
+        mine = np.flatnonzero(owner[left] == k)
+        answers = []
+        for j in mine:
+            holds_below = state[left[j]] == 1
+            value = float(low[j] if holds_below else high[j])
+            answers.append(_answer(deal, item, value, "at most" if holds_below else "at least", limits))
+        reason = "" if answers else _why_always(deal, item, values[owner == k], limits)
+        outcomes.append(Outcome(tuple(answers), reason))
+    return outcomes
+
+
+def _touches(
+    evaluate: Any, owner: NDArray[np.intp], x: Floats, values: Floats, state: Floats
+) -> tuple[NDArray[np.intp], Floats]:
+    """Places between grid points where the function reaches zero without crossing it."""
+    size = np.abs(values)
+    inner = np.arange(1, x.size - 1)
+    same = (owner[inner - 1] == owner[inner + 1]) & (state[inner - 1] == state[inner]) & (state[inner] == state[inner + 1])
+    low_point = inner[same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)]
+    if not low_point.size:
+        return np.empty(0, np.intp), np.empty(0)
+    at, least = touching(evaluate, owner[low_point], x[low_point - 1], x[low_point + 1])
+    zero = least <= 1e-12 * np.maximum(size[low_point - 1], size[low_point + 1])
+    return owner[low_point][zero], at[zero]
+
+
+def _distinct(answers: list[Answer]) -> list[Answer]:
+    return [a for k, a in enumerate(answers) if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)]
+
+
+def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tuple[float, float]) -> Answer:
+    notes = []
+    if value in limits:
+        notes.append("at the edge of what was looked at")
+    if not item.is_series:
+        if item.low is not None and value < item.low:
+            notes.append(f"below the low of {_show(deal, item, item.low)}")
+        if item.high is not None and value > item.high:
+            notes.append(f"above the high of {_show(deal, item, item.high)}")
+    return Answer(value, kind, _show(deal, item, value, kind), "; ".join(notes))
+
+
+def _show(deal: Definition, item: Input, value: float, kind: Kind = "exactly") -> str:
+    """The value in its own places, rounded to the side on which the condition holds."""
+    unit = "number" if item.is_series else item.unit
+    places = {"money": deal.style.places, "rate": 2, "share": 2, "years": 2}.get(unit, 4)
+    scale = 10.0 ** (places + (2 if unit in ("rate", "share") else 0))
+    hair = 1e-9 * abs(value * scale)  # what is whole to nine digits stays itself
+    if kind == "at most":
+        value = floor(value * scale + hair) / scale
+    elif kind == "at least":
+        value = ceil(value * scale - hair) / scale
+    shown = deal.style.show(value, unit, places=places)
+    if item.is_series:
+        return f"{shown} × {item.name}"
+    return f"{deal.style.currency} {shown}".strip() if unit == "money" else shown
+
+
+def _why_none(deal: Definition, item: Input, node: Node, x: Floats, values: Floats, jumps: Floats) -> str:
+    known = ~np.isnan(values)
+    if not known.any():
+        return "what is asked is undefined for every value looked at"
+    if jumps.size:
+        return f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
+    x, values = x[known], values[known]
+    closest = int(np.argmin(np.abs(values)))
+    left = node.left if isinstance(node, Compare) else node
+    right = node.right if isinstance(node, Compare) else node
+    return (
+        f"{show(left)} - {show(right)} runs from {values.min():,.4g} to {values.max():,.4g} "
+        f"and comes closest at {_show(deal, item, float(x[closest]))}"
+    )
+
+
+def _why_always(deal: Definition, item: Input, values: Floats, limits: tuple[float, float]) -> str:
+    span = f"between {_show(deal, item, limits[0])} and {_show(deal, item, limits[1])}"
+    return f"true for every value {span}" if (values == 1).all() else f"true for no value {span}"
+
+
+def _limits(item: Input, between: tuple[object, object]) -> tuple[float, float]:
+    unit = "number" if item.is_series else item.unit
+    low, high = (read_value(end, unit, what=f"the range of {item.name}") for end in between)  # type: ignore[arg-type]
+    if not low < high:
+        raise InputError(f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first.")
+    return low, high
+
+
+def _sets(deal: Definition, scenario: str, name: str) -> bool:
+    current: str | None = scenario
+    while current is not None and current in deal.scenarios:
+        if name in deal.scenarios[current].changes:
+            return True
+        current = deal.scenarios[current].based_on
+    return False
+
+
+def _with_note(outcome: Outcome, overridden: bool, name: str) -> Outcome:
+    if not overridden:
+        return outcome
+    said = f"the scenario's own {name} is overridden"
+    answers = tuple(
+        Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers
+    )
+    return Outcome(answers, outcome.reason)

@@ -1,0 +1,110 @@
+"""Looking for values of an input: where to look, and how to close in on several at once.
+
+Every round evaluates all brackets at a row of places in one batch and keeps the cell in which the state
+changes, so a bracket shrinks seventeenfold a round, whatever the function looks like inside.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.definition import Input
+
+__all__ = ["close_in", "default_range", "grid", "touching", "wider"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Evaluate: TypeAlias = Callable[[Floats, NDArray[np.intp]], Floats]
+"""(values of the input, number of the case each belongs to) to what is looked at."""
+
+_PLACES = 16
+_ROUNDS = 15
+_EPS = float(np.finfo(np.float64).eps)
+
+
+def default_range(item: Input, base: float, years: float, periods: int) -> tuple[float, float]:
+    """Where to look for a value of this input when the asker does not say.
+
+    Money, counts and plain numbers from 0 to four times the base, shares 0 to 100 %, rates -50 % to 100 %, spans 0 to
+    the end, series from 0 to four times their size. low and high of the input widen it, never narrow it.
+    """
+    if item.is_series:
+        return 0.0, 4.0
+    if item.unit == "rate":
+        low, high = -0.5, 1.0
+    elif item.unit == "share":
+        low, high = 0.0, 1.0
+    elif item.unit == "years":
+        low, high = 0.0, years
+    elif item.unit == "period":
+        low, high = 0.0, float(periods)
+    else:
+        low, high = min(0.0, 4.0 * base), max(0.0, 4.0 * base)
+        if low == high:
+            low, high = -1_000.0, 1_000.0
+    bounds = [bound for bound in (item.low, item.high, base) if bound is not None]
+    return min(low, *bounds), max(high, *bounds)
+
+
+def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
+    """The range to try when the first held nothing; only money and numbers have one."""
+    if item.is_series:
+        return 0.0, 100.0
+    if item.unit in ("rate", "share", "years", "period"):
+        return None
+    reach = 100.0 * max(abs(low), abs(high))
+    return -reach, reach
+
+
+def grid(low: float, high: float, base: float, count: int) -> Floats:
+    """Places from low to high, dense around the base and with it among them."""
+    steps = np.linspace(0.0, 1.0, count)
+    curve = 0.25 * steps + 0.75 * steps**2
+    inside = min(max(base, low), high)
+    return np.unique(np.concatenate([inside + (high - inside) * curve, inside - (inside - low) * curve]))
+
+
+def close_in(
+    evaluate: Evaluate, owner: NDArray[np.intp], low: Floats, high: Floats, *, signs: bool
+) -> tuple[Floats, Floats]:
+    """Shrink every bracket around the change of state in it.
+
+    State is the sign of the function with `signs`, else whether it is 1 (a condition that holds). Returns
+    (low, high), a last digit or so apart.
+    """
+    low, high = low.copy(), high.copy()
+    start = _state(evaluate(low, owner), signs)
+    share = np.arange(1, _PLACES + 1) / (_PLACES + 1)
+    for _ in range(_ROUNDS):
+        open_ = np.flatnonzero(np.abs(high - low) > 4 * _EPS * np.maximum(np.abs(low), np.abs(high)))
+        if not open_.size:
+            break
+        places = low[open_, None] + (high - low)[open_, None] * share
+        states = _state(evaluate(places.reshape(-1), np.repeat(owner[open_], _PLACES)), signs)
+        same = states.reshape(-1, _PLACES) == start[open_, None]
+        first = np.where(same.all(axis=1), _PLACES, np.argmin(same, axis=1))
+        edges = np.column_stack([low[open_], places, high[open_]])
+        rows = np.arange(open_.size)
+        low[open_], high[open_] = edges[rows, first], edges[rows, first + 1]
+    return low, high
+
+
+def touching(evaluate: Evaluate, owner: NDArray[np.intp], low: Floats, high: Floats) -> tuple[Floats, Floats]:
+    """The place of the smallest |function| between low and high, and that smallest size."""
+    low, high = low.copy(), high.copy()
+    share = np.linspace(0.0, 1.0, _PLACES + 2)
+    rows = np.arange(low.size)
+    for _ in range(_ROUNDS):
+        places = low[:, None] + (high - low)[:, None] * share
+        size = np.abs(evaluate(places.reshape(-1), np.repeat(owner, share.size))).reshape(places.shape)
+        best = np.argmin(np.where(np.isnan(size), np.inf, size), axis=1)
+        low, high = places[rows, np.maximum(best - 1, 0)], places[rows, np.minimum(best + 1, share.size - 1)]
+    middle = (low + high) / 2
+    return middle, np.abs(evaluate(middle, owner))
+
+
+def _state(values: Floats, signs: bool) -> Floats:
+    return np.sign(values) if signs else (values == 1).astype(np.float64)

@@ -1,0 +1,107 @@
+"""Turning points: how far each input may move, alone, before the verdict turns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.search import close_in, default_range, grid
+from pennyweight.deals.program import met_name
+from pennyweight.deals.scenarios import Inputs
+
+__all__ = ["TurningPoint", "turning_points"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_GRID = 49
+
+
+@dataclass(frozen=True, slots=True)
+class TurningPoint:
+    """Where the verdict turns when one input moves alone.
+
+    `base` and `turns_at` are in the input's unit, or multiples of itself for a series (`by_scale`). `below` and
+    `above` are the nearest turns on each side, on the side that pays off; `turns_at` is the nearer. `distance`
+    is how far, as a fraction of the base; `of_range` as a fraction of low…high, when those are given.
+    """
+
+    input: str
+    base: float
+    below: float | None
+    above: float | None
+    turns_at: float | None
+    distance: float | None
+    of_range: float | None
+    by_scale: bool
+    reason: str
+
+
+def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
+    """The turning points of every input, around one case."""
+    deal = model.definition
+    if not deal.goals or not deal.inputs:
+        return []
+    items = list(deal.inputs.values())
+    years = deal.timeline.periods / deal.timeline.per_year
+    bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])  # type: ignore[arg-type]
+    ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
+    places = [grid(*limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
+    mover = np.repeat(np.arange(len(items)), [place.size for place in places])
+    x = np.concatenate(places)
+
+    def evaluate(values: Floats, moved: NDArray[np.intp], wanted: list[str]) -> dict[str, Floats]:
+        changes = {
+            item.name: np.where(moved == k, values, bases[k]) for k, item in enumerate(items) if (moved == k).any()
+        }
+        return model.sweep([inputs], np.zeros(moved.size, np.intp), changes, wanted)
+
+    goals = [met_name(name) for name in deal.goals]
+    figures = evaluate(x, mover, ["pays_off", *goals])
+    pays = figures["pays_off"] == 1
+    left = np.flatnonzero((mover[1:] == mover[:-1]) & (pays[1:] != pays[:-1]))
+    if left.size:
+        low, high = close_in(
+            lambda values, moved: evaluate(values, moved, ["pays_off"])["pays_off"],
+            mover[left],
+            x[left],
+            x[left + 1],
+            signs=False,
+        )
+        turns = np.where(pays[left], low, high)
+    else:
+        turns = np.empty(0)
+    points = []
+    for k, item in enumerate(items):
+        mine = turns[mover[left] == k]
+        blocked = [goal for goal in deal.goals if not (figures[met_name(goal)][mover == k] == 1).any()]
+        reason = "" if mine.size else _reason(bool(pays[mover == k].all()), blocked)
+        points.append(_point(item.name, float(bases[k]), mine, item.low, item.high, item.is_series, reason))
+    return points
+
+
+def _point(
+    name: str, base: float, turns: Floats, low: float | None, high: float | None, by_scale: bool, reason: str
+) -> TurningPoint:
+    under, over = turns[turns <= base], turns[turns > base]
+    below = float(under.max()) if under.size else None
+    above = float(over.min()) if over.size else None
+    sides = [side for side in (below, above) if side is not None]
+    nearest = min(sides, key=lambda side: abs(side - base)) if sides else None
+    distance = of_range = None
+    if nearest is not None:
+        distance = (nearest - base) / abs(base) if base else None
+        if low is not None and high is not None and high > low and not by_scale:
+            of_range = (nearest - base) / (high - low)
+    return TurningPoint(name, base, below, above, nearest, distance, of_range, by_scale, reason)
+
+
+def _reason(always: bool, blocked: list[str]) -> str:
+    if always:
+        return "pays off wherever it lies"
+    if blocked:
+        return f"{' and '.join(blocked)} missed wherever it lies"
+    return "never all goals at once"

@@ -1,0 +1,273 @@
+"""Weighing one case: figures, goals, verdict, answers, turning points, checks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis import pages
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.checks import checks_of, numbers_inside
+from pennyweight.analysis.finding import Outcome, search
+from pennyweight.analysis.turning import TurningPoint, turning_points
+from pennyweight.deals.definition import Definition, Goal
+from pennyweight.deals.formulas import Name, show
+from pennyweight.deals.program import bound_name, met_name, nearly_name
+from pennyweight.deals.reasons import value_of, why_undefined
+from pennyweight.deals.scenarios import Inputs, inputs_of
+from pennyweight.documents import Document
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Figure", "GoalResult", "Weighing", "weigh"]
+
+Floats: TypeAlias = NDArray[np.float64]
+VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One measure: its value, or None with the reason why it is undefined."""
+
+    name: str
+    label: str
+    value: float | None
+    unit: str
+    reason: str
+    formula: str
+
+
+@dataclass(frozen=True, slots=True)
+class GoalResult:
+    """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much."""
+
+    name: str
+    label: str
+    state: Literal["met", "nearly", "missed"]
+    value: float | None
+    side: Literal["at_least", "at_most"]
+    bound: float | None
+    slack: float | None
+    unit: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class Weighing(Shown):
+    """A deal weighed in one scenario."""
+
+    deal: str
+    scenario: str
+    scenario_label: str
+    verdict: VerdictWord
+    inputs: Mapping[str, float | Floats]
+    measures: Mapping[str, Figure]
+    goals: Mapping[str, GoalResult]
+    answers: Mapping[str, Outcome]
+    turning_points: tuple[TurningPoint, ...]
+    checks: tuple[tuple[bool, str], ...]
+    values: Mapping[str, Floats]
+    """Every line and level, (periods + 1,)."""
+    definition: Definition
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """Lines and levels by period; the index is the period, or its date when the deal has a start."""
+        import pandas as pd
+
+        dates = self.definition.timeline.dates
+        index: Any = range(self.definition.timeline.rows) if dates is None else dates
+        frame = pd.DataFrame({name: value for name, value in self.values.items()}, index=index)
+        frame.index.name = "period" if dates is None else "date"
+        return frame
+
+    @cached_property
+    def frames(self) -> dict[str, pd.DataFrame]:
+        """`periods`, `measures`, `goals` and `turning_points` as tables."""
+        import pandas as pd
+
+        return {
+            "periods": self.frame,
+            "measures": pd.DataFrame(
+                [(f.name, f.value, f.unit, f.reason) for f in self.measures.values()],
+                columns=["measure", "value", "unit", "reason"],
+            ).set_index("measure"),
+            "goals": pd.DataFrame(
+                [(g.name, g.state, g.value, g.side, g.bound, g.slack) for g in self.goals.values()],
+                columns=["goal", "state", "value", "side", "bound", "slack"],
+            ).set_index("goal"),
+            "turning_points": pd.DataFrame(
+                [(p.input, p.base, p.below, p.above, p.turns_at, p.distance) for p in self.turning_points],
+                columns=["input", "base", "below", "above", "turns_at", "distance"],
+            ).set_index("input"),
+        }
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "deal": self.deal,
+            "scenario": self.scenario,
+            "verdict": self.verdict,
+            "inputs": {name: _plain(value) for name, value in self.inputs.items()},
+            "measures": {name: figure.value for name, figure in self.measures.items()},
+            "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
+            "goals": {
+                name: {
+                    "met": goal.state == "met",
+                    "state": goal.state,
+                    "value": goal.value,
+                    goal.side: goal.bound,
+                    "slack": goal.slack,
+                }
+                for name, goal in self.goals.items()
+            },
+            "answers": {name: [answer.value for answer in item.answers] for name, item in self.answers.items()},
+            "turning_points": {
+                point.input: {
+                    "base": point.base,
+                    "turns_at": point.turns_at,
+                    "distance": point.distance,
+                    "below": point.below,
+                    "above": point.above,
+                    "of_range": point.of_range,
+                    "by_scale": point.by_scale,
+                    "reason": point.reason,
+                }
+                for point in self.turning_points
+            },
+            "checks": [{"passed": passed, "check": sentence} for passed, sentence in self.checks],
+            "periods": {name: _plain(value) for name, value in self.values.items()},
+            "not_varied": numbers_inside(self.definition),
+        }
+
+    def document(self, *, by: str | None = None) -> Document:
+        """The page of a weighing; `by` adds the table of lines, "period" or "year"."""
+        return pages.weighing_page(self, by=by)
+
+
+def weigh(
+    model: Model,
+    scenario: str = "base",
+    inputs: Mapping[str, object] | None = None,
+    *,
+    with_answers: bool = True,
+) -> Weighing:
+    """Weigh one scenario; see `Deal.weigh`."""
+    case = inputs_of(model.definition, scenario, inputs)
+    return weigh_case(model, case, scenario, with_answers=with_answers)
+
+
+def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool = True) -> Weighing:
+    """Weigh one case whose inputs are all settled."""
+    deal = model.definition
+    values = model.everything(case)
+    _refuse_broken_periods(deal, values)
+    measures = {
+        name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")
+    }
+    goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
+    answers: dict[str, Outcome] = {}
+    points: list[TurningPoint] = []
+    if with_answers:
+        for name, question in deal.questions.items():
+            node = question.so_that or Name("pays_off")
+            found, _ = search(model, deal.inputs[question.find], node, [case])
+            answers[name] = found[0]
+        points = turning_points(model, case)
+    label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
+    shown = [*model.shown_lines, *deal.levels]
+    return Weighing(
+        deal=deal.title,
+        scenario=scenario,
+        scenario_label=label,
+        verdict=_verdict(goals),
+        inputs=case,
+        measures=measures,
+        goals=goals,
+        answers=answers,
+        turning_points=tuple(points),
+        checks=checks_of(model, case, values),
+        values={name: np.array(values[name][:, 0]) for name in shown},
+        definition=deal,
+    )
+
+
+def _figure(deal: Definition, values: Mapping[str, Floats], name: str) -> Figure:
+
+
+    item = deal.measures[name]
+    number = float(values[name][0])
+    defined = bool(np.isfinite(number))
+    if defined:
+        reason = ""
+    elif np.isinf(number):
+        reason = "it is larger than any number can hold"
+    else:
+        reason = why_undefined(deal, values, name)
+    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, show(item.node))
+
+
+def _goal(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalResult:
+    name = goal.measure
+    side: Literal["at_least", "at_most"] = "at_least" if goal.at_least is not None else "at_most"
+    value, bound = float(values[name][0]), float(values[bound_name(name, side)][0])
+    met = values[met_name(name)][0] == 1
+    near = nearly_name(name) in values and values[nearly_name(name)][0] == 1
+    reason = ""
+    slack: float | None = None
+    if np.isfinite(value) and np.isfinite(bound):
+        slack = value - bound if side == "at_least" else bound - value
+    elif not np.isfinite(value):
+        reason = why_undefined(deal, values, name)
+    else:
+        reason = "its bound is undefined"
+    return GoalResult(
+        name,
+        deal.measures[name].label,
+        "met" if met else "nearly" if near else "missed",
+        value if np.isfinite(value) else None,
+        side,
+        bound if np.isfinite(bound) else None,
+        slack,
+        deal.unit(name),
+        reason,
+    )
+
+
+def _verdict(goals: Mapping[str, GoalResult]) -> VerdictWord:
+    states = {goal.state for goal in goals.values()}
+    if not states:
+        return "no goals"
+    if states == {"met"}:
+        return "pays off"
+    return "falls short" if "missed" in states else "nearly"
+
+
+def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
+    """A period that a formula works out must be whole: 12 x 0.7 is refused, not missed."""
+
+
+    for name, line in deal.lines.items():
+        for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
+            if node is None:
+                continue
+            when = float(value_of(deal, values, node)[0])
+            if np.isfinite(when) and abs(when - round(when)) > 1e-6:
+                raise InputError(f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.")
+
+
+def _plain(value: float | Floats) -> Any:
+    if isinstance(value, np.ndarray):
+        return [float(v) if np.isfinite(v) else None for v in value]
+    return value
+
+
