@@ -47,7 +47,11 @@ class Model:
         return evaluate(self.program, stack(self.definition, cases), wanted)
 
     def sweep(
-        self, base: Sequence[Inputs], owner: NDArray[np.intp], changes: Mapping[str, Floats], wanted: Sequence[str]
+        self,
+        base: Sequence[Inputs],
+        owner: NDArray[np.intp],
+        changes: Mapping[str, Floats],
+        wanted: Sequence[str],
     ) -> dict[str, Floats]:
         """The wanted names for cases that start from `base[owner[k]]`, inputs in `changes` replaced.
 
@@ -70,5 +74,7 @@ class Model:
     def shown_lines(self) -> list[str]:
         """Lines in the order a table of periods shows them: in, out, others, net."""
         lines = self.definition.lines
-        order = [[name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")]
+        order = [
+            [name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")
+        ]
         return [*order[0], TOTALS[0], *order[1], TOTALS[1], *order[2], TOTALS[3]]

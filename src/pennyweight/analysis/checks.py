@@ -59,7 +59,7 @@ def _vanishing(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check
             continue
         line = value_of(deal, values, node.arguments[0][1])[:, 0]
         left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
-        passed = left <= 1e-9 * np.abs(line).sum()
+        passed = bool(left <= 1e-9 * np.abs(line).sum())
         yield passed, f"The present value at {name} vanishes (within {left:.1e})."
 
 
@@ -75,9 +75,12 @@ def _paybacks(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]
         first = float(flows.payback(line, rate=rate, times=deal.timeline.years, first=True))
         last = float(values[name][0])
         if np.isfinite(first) and np.isfinite(last) and abs(first - last) > 1e-9:
-            yield True, (
-                f"{name}: the running total first reaches zero after {first:.2f} years, is lost again, "
-                f"and stays above zero from {last:.2f} years on."
+            yield (
+                True,
+                (
+                    f"{name}: the running total first reaches zero after {first:.2f} years, is lost again, "
+                    f"and stays above zero from {last:.2f} years on."
+                ),
             )
 
 
@@ -89,7 +92,10 @@ def _runs(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
         start = value_of(deal, values, line.run.at or line.run.first or Number(1.0, "1"))
         when = float(start[0])
         if np.isfinite(when) and not 0 <= when <= deal.timeline.periods:
-            yield True, f"{name} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}."
+            yield (
+                True,
+                f"{name} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}.",
+            )
 
 
 def _starts(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:

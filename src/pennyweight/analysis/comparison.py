@@ -67,9 +67,7 @@ class Comparison(Shown):
         return pages.comparison_page(self)
 
 
-def compare(
-    model: Model, scenarios: Sequence[str], inputs: Mapping[str, object] | None = None
-) -> Comparison:
+def compare(model: Model, scenarios: Sequence[str], inputs: Mapping[str, object] | None = None) -> Comparison:
     """Weigh several scenarios of one deal; see `Deal.compare`."""
     if not scenarios:
         raise InputError("There is nothing to compare: name at least one scenario.")

@@ -58,7 +58,7 @@ class Deal:
 
     @property
     def scenarios(self) -> list[str]:
-        """"base", the deal as it stands, and its scenarios."""
+        """ "base", the deal as it stands, and its scenarios."""
         return scenario_names(self.definition)
 
     @property

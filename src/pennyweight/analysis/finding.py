@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.search import close_in, default_range, grid, touching, wider
+from pennyweight.analysis.search import close_in, default_range, grid, touching, whole_grid, wider
 from pennyweight.deals.checking import Names
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.formulas import Binary, Compare, Name, Node, parse, show
@@ -32,6 +32,7 @@ Kind = Literal["exactly", "at most", "at least"]
 
 _GRID = 97
 _ASKED = "?asked"
+_EDGE = "at the edge of what was looked at"
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,11 +170,20 @@ def condition_of(deal: Definition, text: str) -> Node:
 
 
 def search(
-    model: Model, item: Input, node: Node, cases: Sequence[Inputs], limits: tuple[float, float] | None = None
+    model: Model,
+    item: Input,
+    node: Node,
+    cases: Sequence[Inputs],
+    limits: tuple[float, float] | None = None,
+    pick: str | None = None,
 ) -> tuple[list[Outcome], tuple[float, float]]:
     """The outcome of each case, and the range that was looked through."""
     deal = model.definition
     exact = isinstance(node, Compare) and node.operator == "=="
+    if exact and item.whole:
+        raise InputError(
+            f"'{item.name}' takes whole values, which rarely make two figures equal; ask with >= or <= instead of ==."
+        )
     if isinstance(node, Compare) and node.operator == "==":
         asked = model.asking(_ASKED, Binary("-", node.left, node.right), "the condition")
         watched = _ASKED
@@ -190,11 +200,11 @@ def search(
     years = deal.timeline.periods / deal.timeline.per_year
     bases = [1.0 if item.is_series else float(case[item.name]) for case in cases]  # type: ignore[arg-type]
     looked = limits or default_range(item, bases[0], years, deal.timeline.periods)
-    outcomes = _look(deal, item, evaluate, exact, bases, looked, node)
+    outcomes = _look(deal, item, evaluate, exact, bases, looked, node, pick)
     if limits is None and not any(outcome.answers for outcome in outcomes):
         further = wider(item, *looked)
         if further is not None:
-            second = _look(deal, item, evaluate, exact, bases, further, node)
+            second = _look(deal, item, evaluate, exact, bases, further, node, pick)
             if any(outcome.answers for outcome in second):
                 return second, further
     return outcomes, looked
@@ -208,8 +218,9 @@ def _look(
     bases: Sequence[float],
     limits: tuple[float, float],
     node: Node,
+    pick: str | None,
 ) -> list[Outcome]:
-    places = [grid(*limits, base, _GRID) for base in bases]
+    places = [whole_grid(*limits) if item.whole else grid(*limits, base, _GRID) for base in bases]
     sizes = [place.size for place in places]
     owner = np.repeat(np.arange(len(bases)), sizes)
     x = np.concatenate(places)
@@ -218,7 +229,9 @@ def _look(
     left = np.flatnonzero((owner[1:] == owner[:-1]) & (state[1:] != state[:-1]))
     if exact:
         left = left[state[left] * state[left + 1] < 0]
-    low, high = close_in(evaluate, owner[left], x[left], x[left + 1], signs=exact)
+    low, high = x[left], x[left + 1]
+    if not item.whole:
+        low, high = close_in(evaluate, owner[left], low, high, signs=exact)
     outcomes = []
     if exact:
         at_low, at_high = np.abs(evaluate(low, owner[left])), np.abs(evaluate(high, owner[left]))
@@ -230,16 +243,29 @@ def _look(
             mine = owner[left] == k
             roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
             answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
-            reason = "" if answers else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
+            reason = (
+                ""
+                if answers
+                else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
+            )
             outcomes.append(Outcome(tuple(_distinct(answers)), reason))
         return outcomes
     for k in range(len(bases)):
-        mine = np.flatnonzero(owner[left] == k)
+        # What turns only at the very edge of the range is a limit of the question, not of the deal.
+        hair = 1e-9 * (limits[1] - limits[0])
+        at_edge = (high - limits[0] <= hair) | (limits[1] - low <= hair)
+        mine = np.flatnonzero((owner[left] == k) & ~at_edge)
         answers = []
         for j in mine:
             holds_below = state[left[j]] == 1
             value = float(low[j] if holds_below else high[j])
             answers.append(_answer(deal, item, value, "at most" if holds_below else "at least", limits))
+        own = values[owner == k] == 1
+        answers += [
+            Answer(float(edge), "exactly", _show(deal, item, float(edge)), _EDGE)
+            for edge, holds, side in ((limits[0], own[0], "smallest"), (limits[1], own[-1], "largest"))
+            if holds and pick == side
+        ]
         reason = "" if answers else _why_always(deal, item, values[owner == k], limits)
         outcomes.append(Outcome(tuple(answers), reason))
     return outcomes
@@ -251,8 +277,14 @@ def _touches(
     """Places between grid points where the function reaches zero without crossing it."""
     size = np.abs(values)
     inner = np.arange(1, x.size - 1)
-    same = (owner[inner - 1] == owner[inner + 1]) & (state[inner - 1] == state[inner]) & (state[inner] == state[inner + 1])
-    low_point = inner[same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)]
+    same = (
+        (owner[inner - 1] == owner[inner + 1])
+        & (state[inner - 1] == state[inner])
+        & (state[inner] == state[inner + 1])
+    )
+    low_point = inner[
+        same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)
+    ]
     if not low_point.size:
         return np.empty(0, np.intp), np.empty(0)
     at, least = touching(evaluate, owner[low_point], x[low_point - 1], x[low_point + 1])
@@ -261,13 +293,17 @@ def _touches(
 
 
 def _distinct(answers: list[Answer]) -> list[Answer]:
-    return [a for k, a in enumerate(answers) if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)]
+    return [
+        a
+        for k, a in enumerate(answers)
+        if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)
+    ]
 
 
 def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tuple[float, float]) -> Answer:
     notes = []
     if value in limits:
-        notes.append("at the edge of what was looked at")
+        notes.append(_EDGE)
     if not item.is_series:
         if item.low is not None and value < item.low:
             notes.append(f"below the low of {_show(deal, item, item.low)}")
@@ -279,7 +315,7 @@ def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tup
 def _show(deal: Definition, item: Input, value: float, kind: Kind = "exactly") -> str:
     """The value in its own places, rounded to the side on which the condition holds."""
     unit = "number" if item.is_series else item.unit
-    places = {"money": deal.style.places, "rate": 2, "share": 2, "years": 2}.get(unit, 4)
+    places = 0 if item.whole else {"money": deal.style.places, "rate": 2, "share": 2, "years": 2}.get(unit, 4)
     scale = 10.0 ** (places + (2 if unit in ("rate", "share") else 0))
     hair = 1e-9 * abs(value * scale)  # what is whole to nine digits stays itself
     if kind == "at most":
@@ -297,7 +333,9 @@ def _why_none(deal: Definition, item: Input, node: Node, x: Floats, values: Floa
     if not known.any():
         return "what is asked is undefined for every value looked at"
     if jumps.size:
-        return f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
+        return (
+            f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
+        )
     x, values = x[known], values[known]
     closest = int(np.argmin(np.abs(values)))
     left = node.left if isinstance(node, Compare) else node
@@ -309,15 +347,18 @@ def _why_none(deal: Definition, item: Input, node: Node, x: Floats, values: Floa
 
 
 def _why_always(deal: Definition, item: Input, values: Floats, limits: tuple[float, float]) -> str:
+    holds = values[1:-1] == 1
     span = f"between {_show(deal, item, limits[0])} and {_show(deal, item, limits[1])}"
-    return f"true for every value {span}" if (values == 1).all() else f"true for no value {span}"
+    return f"true for every value {span}" if holds.all() else f"true for no value {span}"
 
 
 def _limits(item: Input, between: tuple[object, object]) -> tuple[float, float]:
     unit = "number" if item.is_series else item.unit
     low, high = (read_value(end, unit, what=f"the range of {item.name}") for end in between)  # type: ignore[arg-type]
     if not low < high:
-        raise InputError(f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first.")
+        raise InputError(
+            f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first."
+        )
     return low, high
 
 

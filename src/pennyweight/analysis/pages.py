@@ -58,7 +58,9 @@ def weighing_page(weighing: Weighing, *, by: str | None = None) -> Document:
     blocks.append(Checks(weighing.checks))
     inside = numbers_inside(deal)
     if inside:
-        blocks.append(Text(f"Not varied, because written inside formulas: {', '.join(inside)}.", "comparison"))
+        blocks.append(
+            Text(f"Not varied, because written inside formulas: {', '.join(inside)}.", "comparison")
+        )
     subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
 
@@ -71,7 +73,8 @@ def weighing_charts(weighing: Weighing) -> tuple[object, ...]:  # type: ignore[t
         return ()
     times = deal.timeline.years
     hurdle = next(
-        (goal.bound for goal in weighing.goals.values() if goal.unit == "rate" and goal.bound is not None), None
+        (goal.bound for goal in weighing.goals.values() if goal.unit == "rate" and goal.bound is not None),
+        None,
     )
     return (
         flows_chart(net, times, deal.style, money="net of each period"),
@@ -86,7 +89,10 @@ def comparison_page(comparison: Comparison) -> Document:
     columns = (Column("", words=True), *(Column(name) for name in names))
     blocks: list[Block] = [_compared_verdict(comparison)]
     inputs = tuple(
-        (Cell(_label(weighings, name)), *(_input_cell(weighing, name, weighings[0]) for weighing in weighings))
+        (
+            Cell(_label(weighings, name)),
+            *(_input_cell(weighing, name, weighings[0]) for weighing in weighings),
+        )
         for name in comparison.differing
     )
     if inputs:
@@ -105,7 +111,9 @@ def comparison_page(comparison: Comparison) -> Document:
     goal_rows.append(
         (Cell("Verdict"), *(Cell(weighing.verdict, _TONES[weighing.verdict]) for weighing in weighings))  # type: ignore[arg-type]
     )
-    blocks.append(Table("Goals", columns, tuple(goal_rows), "Behind each: how far beyond its bound, or short of it."))
+    blocks.append(
+        Table("Goals", columns, tuple(goal_rows), "Behind each: how far beyond its bound, or short of it.")
+    )
     names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
     return Document(comparison.title, tuple(blocks), names_of)
 
@@ -146,7 +154,13 @@ def _nearest_turn(weighing: Weighing) -> str:
 
 def _goals_table(weighing: Weighing) -> Table:
     rows = tuple(_goal_row(weighing.definition, goal) for goal in weighing.goals.values())
-    columns = (Column("Goal", words=True), Column("Figure"), Column("Asked", words=True), Column("", words=True), Column("By"))
+    columns = (
+        Column("Goal", words=True),
+        Column("Figure"),
+        Column("Asked", words=True),
+        Column("", words=True),
+        Column("By"),
+    )
     return Table("Goals", columns, rows)
 
 
@@ -198,19 +212,32 @@ def _turning_table(weighing: Weighing) -> Table:
 
 def _turning_row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
     style = deal.style
+    places = 0 if deal.inputs[point.input].whole else None
 
     def shown(value: float | None) -> Cell:
         if value is None:
             return Cell("-", "comparison")
-        text = f"× {style.show(value, 'number', places=4)}" if point.by_scale else style.show(value, deal.unit(point.input))
+        if point.by_scale:
+            return Cell(
+                f"× {style.show(value, 'number', places=4)}",
+                "question" if value == point.turns_at else "plain",
+            )
+        text = style.show(value, deal.unit(point.input), places=places)
         return Cell(text, "question" if value == point.turns_at else "plain")
 
-    base = "× 1" if point.by_scale else style.show(point.base, deal.unit(point.input))
+    base = "× 1" if point.by_scale else style.show(point.base, deal.unit(point.input), places=places)
     distance = "-" if point.distance is None else style.show(point.distance, "share", places=1, sign=True)
     note = point.reason
     if point.of_range is not None:
         note = f"{style.show(abs(point.of_range), 'share', places=0)} of low to high"
-    return (Cell(deal.label(point.input)), Cell(base), shown(point.below), shown(point.above), Cell(distance), Cell(note))
+    return (
+        Cell(deal.label(point.input)),
+        Cell(base),
+        shown(point.below),
+        shown(point.above),
+        Cell(distance),
+        Cell(note),
+    )
 
 
 def _period_tables(weighing: Weighing, by: str) -> list[Block]:
@@ -221,7 +248,9 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
     yearly = by == "year" and time.per_year > 1
     groups = time.year[:, 0] if yearly else time.t[:, 0]
     heads = np.unique(groups)
-    names = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
+    names = [
+        f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads
+    ]
     body: list[tuple[str, list[float], str]] = []
     for name, values in weighing.values.items():
         if name in deal.levels:
@@ -233,7 +262,10 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
     for start in range(0, heads.size, _COLUMNS_A_BLOCK + 1 if start_wide(heads) else _COLUMNS_A_BLOCK):
         stop = start + (_COLUMNS_A_BLOCK + 1 if start_wide(heads) else _COLUMNS_A_BLOCK)
         rows = tuple(
-            (Cell(deal.label(name)), *(Cell(deal.style.show(v, deal.unit(name)), tone) for v in ends[start:stop]))  # type: ignore[arg-type]
+            (
+                Cell(deal.label(name)),
+                *(Cell(deal.style.show(v, deal.unit(name)), tone) for v in ends[start:stop]),
+            )  # type: ignore[arg-type]
             for name, ends, tone in body
         )
         columns = (Column("", words=True), *(Column(head) for head in names[start:stop]))
@@ -284,7 +316,9 @@ def _input_cell(weighing: Weighing, name: str, first: Weighing) -> Cell:
     value = weighing.inputs[name]
     number = float(np.nansum(value)) if isinstance(value, np.ndarray) else value
     shown = weighing.definition.style.show(number, weighing.definition.unit(name))
-    same = name in first.inputs and np.array_equal(np.asarray(value), np.asarray(first.inputs[name]), equal_nan=True)
+    same = name in first.inputs and np.array_equal(
+        np.asarray(value), np.asarray(first.inputs[name]), equal_nan=True
+    )
     return Cell(shown, "comparison" if same and weighing is not first else "plain")
 
 
@@ -308,9 +342,9 @@ def _goal_cell(weighing: Weighing, name: str) -> Cell:
 
 def _one_way(variation: Variation) -> Document:
     deal = variation.definition
-    (name, axis), = variation.inputs.items()
-    columns = [Column(_axis_title(variation, name))]
-    columns += [Column(_measure_title(deal, measure)) for measure in variation.show]
+    ((name, axis),) = variation.inputs.items()
+    columns = [Column(name + (f", {deal.style.currency}" if deal.unit(name) == "money" else ""))]
+    columns += [Column(_short_title(deal, measure)) for measure in variation.show]
     has_verdict = "pays_off" in variation.figures
     if has_verdict:
         columns.append(Column("Verdict", words=True))
@@ -324,7 +358,9 @@ def _one_way(variation: Variation) -> Document:
             cells.append(Cell("pays off" if pays else "does not", "in" if pays else "out"))
         rows.append(tuple(cells))
     title = f"{', '.join(deal.label(m) for m in variation.show)} as {deal.label(name)} varies"
-    return Document(deal.title, (Table(title, tuple(columns), tuple(rows)),), f"Scenario: {variation.scenario}.")
+    return Document(
+        deal.title, (Table(title, tuple(columns), tuple(rows)),), f"Scenario: {variation.scenario}."
+    )
 
 
 def _two_way(variation: Variation) -> Document:
@@ -369,7 +405,8 @@ def _heat_map(
     finding = "" if passes is None else f": pays off in {count} of {passes.size} cases"
     base = None
     places = [
-        np.flatnonzero(np.isclose(variation.inputs[name], variation.base[name], rtol=1e-12)) for name in (first, second)
+        np.flatnonzero(np.isclose(variation.inputs[name], variation.base[name], rtol=1e-12))
+        for name in (first, second)
     ]
     if all(place.size for place in places):
         base = (int(places[0][0]), int(places[1][0]))
@@ -404,6 +441,11 @@ def _axis_value(variation: Variation, name: str, value: float) -> str:
     unit = deal.unit(name)
     whole = unit == "money" and float(value).is_integer()
     return deal.style.show(float(value), unit, places=0 if whole else None)
+
+
+def _short_title(deal: Definition, measure: str) -> str:
+    suffix = {"money": deal.style.currency, "years": "years"}.get(deal.unit(measure), "")
+    return measure + (f", {suffix}" if suffix else "")
 
 
 def _measure_title(deal: Definition, measure: str) -> str:

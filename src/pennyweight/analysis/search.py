@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.definition import Input
 
-__all__ = ["close_in", "default_range", "grid", "touching", "wider"]
+__all__ = ["close_in", "default_range", "grid", "touching", "whole_grid", "wider"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Evaluate: TypeAlias = Callable[[Floats, NDArray[np.intp]], Floats]
@@ -65,6 +65,12 @@ def grid(low: float, high: float, base: float, count: int) -> Floats:
     curve = 0.25 * steps + 0.75 * steps**2
     inside = min(max(base, low), high)
     return np.unique(np.concatenate([inside + (high - inside) * curve, inside - (inside - low) * curve]))
+
+
+def whole_grid(low: float, high: float) -> Floats:
+    """Every whole value from low to high, at most a hundred thousand of them."""
+    first, last = np.ceil(low), np.floor(high)
+    return np.arange(first, min(last, first + 100_000) + 1)
 
 
 def close_in(

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.search import close_in, default_range, grid
+from pennyweight.analysis.search import close_in, default_range, grid, whole_grid
 from pennyweight.deals.program import met_name
 from pennyweight.deals.scenarios import Inputs
 
@@ -48,14 +48,22 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     items = list(deal.inputs.values())
     years = deal.timeline.periods / deal.timeline.per_year
     bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])  # type: ignore[arg-type]
-    ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
-    places = [grid(*limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
+    ranges = [
+        default_range(item, base, years, deal.timeline.periods)
+        for item, base in zip(items, bases, strict=True)
+    ]
+    places = [
+        whole_grid(*limits) if item.whole else grid(*limits, base, _GRID)
+        for item, limits, base in zip(items, ranges, bases, strict=True)
+    ]
     mover = np.repeat(np.arange(len(items)), [place.size for place in places])
     x = np.concatenate(places)
 
     def evaluate(values: Floats, moved: NDArray[np.intp], wanted: list[str]) -> dict[str, Floats]:
         changes = {
-            item.name: np.where(moved == k, values, bases[k]) for k, item in enumerate(items) if (moved == k).any()
+            item.name: np.where(moved == k, values, bases[k])
+            for k, item in enumerate(items)
+            if (moved == k).any()
         }
         return model.sweep([inputs], np.zeros(moved.size, np.intp), changes, wanted)
 
@@ -63,22 +71,26 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     figures = evaluate(x, mover, ["pays_off", *goals])
     pays = figures["pays_off"] == 1
     left = np.flatnonzero((mover[1:] == mover[:-1]) & (pays[1:] != pays[:-1]))
-    if left.size:
-        low, high = close_in(
+    low, high = x[left], x[left + 1]
+    smooth = np.flatnonzero(~np.array([item.whole for item in items])[mover[left]])
+    if smooth.size:
+        low[smooth], high[smooth] = close_in(
             lambda values, moved: evaluate(values, moved, ["pays_off"])["pays_off"],
-            mover[left],
-            x[left],
-            x[left + 1],
+            mover[left[smooth]],
+            low[smooth],
+            high[smooth],
             signs=False,
         )
-        turns = np.where(pays[left], low, high)
-    else:
-        turns = np.empty(0)
+    turns = np.where(pays[left], low, high)
+    # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.
+    lowest, highest = np.array(ranges)[mover[left]].T if left.size else (np.empty(0), np.empty(0))
+    hair = 1e-9 * (highest - lowest)
+    inner = (high - lowest > hair) & (highest - low > hair)
     points = []
     for k, item in enumerate(items):
-        mine = turns[mover[left] == k]
+        mine = turns[(mover[left] == k) & inner]
         blocked = [goal for goal in deal.goals if not (figures[met_name(goal)][mover == k] == 1).any()]
-        reason = "" if mine.size else _reason(bool(pays[mover == k].all()), blocked)
+        reason = "" if mine.size else _reason(bool(pays[mover == k][1:-1].all()), blocked)
         points.append(_point(item.name, float(bases[k]), mine, item.low, item.high, item.is_series, reason))
     return points
 

@@ -53,7 +53,9 @@ class Variation(Shown):
         import pandas as pd
 
         mesh = np.meshgrid(*self.inputs.values(), indexing="ij")
-        columns: dict[str, Any] = {name: grid.reshape(-1) for name, grid in zip(self.inputs, mesh, strict=True)}
+        columns: dict[str, Any] = {
+            name: grid.reshape(-1) for name, grid in zip(self.inputs, mesh, strict=True)
+        }
         columns.update({name: values.reshape(-1) for name, values in self.figures.items()})
         if "pays_off" in columns:
             columns["pays_off"] = columns["pays_off"] == 1
@@ -91,7 +93,9 @@ def vary(
     known = [name for name in (*deal.measures, *deal.values) if not name.startswith("?")]
     for name in wanted:
         if name not in known:
-            raise InputError(f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}.")
+            raise InputError(
+                f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}."
+            )
     base = inputs_of(deal, scenario, inputs)
     mesh = np.meshgrid(*axes.values(), indexing="ij")
     changes = {name: grid.reshape(-1) for name, grid in zip(axes, mesh, strict=True)}
@@ -118,7 +122,9 @@ def read_places(item: Input, given: object) -> Floats:
     if isinstance(given, str):
         return _read_text(given.strip(), unit, what)
     if isinstance(given, np.ndarray | list | tuple):
-        values = [read_value(value if isinstance(value, str) else float(value), unit, what=what) for value in given]
+        values = [
+            read_value(value if isinstance(value, str) else float(value), unit, what=what) for value in given
+        ]
         if not values:
             raise InputError(f"{what} is given no values to take.")
         return np.array(values, dtype=np.float64)
@@ -135,7 +141,9 @@ def _read_text(text: str, unit: str, what: str) -> Floats:
     low, high = read_value(match[1], unit, what=what), read_value(match[2], unit, what=what)
     if match["step"]:
         return _stepped(low, high, read_value(match["step"], unit, what=f"the step of {what}"), text, what)
-    count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
+    count = (
+        9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
+    )
     if count != round(count) or not 2 <= count <= _MOST:
         raise InputError(f"{what} is '{text}'; behind the / stands how many values, 2 or more.")
     return np.linspace(low, high, int(count))

@@ -119,7 +119,9 @@ class Weighing(Shown):
             "verdict": self.verdict,
             "inputs": {name: _plain(value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
-            "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
+            "undefined": {
+                name: figure.reason for name, figure in self.measures.items() if figure.value is None
+            },
             "goals": {
                 name: {
                     "met": goal.state == "met",
@@ -130,7 +132,9 @@ class Weighing(Shown):
                 }
                 for name, goal in self.goals.items()
             },
-            "answers": {name: [answer.value for answer in item.answers] for name, item in self.answers.items()},
+            "answers": {
+                name: [answer.value for answer in item.answers] for name, item in self.answers.items()
+            },
             "turning_points": {
                 point.input: {
                     "base": point.base,
@@ -171,17 +175,15 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
     deal = model.definition
     values = model.everything(case)
     _refuse_broken_periods(deal, values)
-    measures = {
-        name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")
-    }
+    measures = {name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")}
     goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
     answers: dict[str, Outcome] = {}
     points: list[TurningPoint] = []
     if with_answers:
         for name, question in deal.questions.items():
             node = question.so_that or Name("pays_off")
-            found, _ = search(model, deal.inputs[question.find], node, [case])
-            answers[name] = found[0]
+            found, _ = search(model, deal.inputs[question.find], node, [case], pick=question.pick)
+            answers[name] = _picked(found[0], question.pick)
         points = turning_points(model, case)
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
     shown = [*model.shown_lines, *deal.levels]
@@ -202,7 +204,6 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
 
 
 def _figure(deal: Definition, values: Mapping[str, Floats], name: str) -> Figure:
-
 
     item = deal.measures[name]
     number = float(values[name][0])
@@ -252,9 +253,16 @@ def _verdict(goals: Mapping[str, GoalResult]) -> VerdictWord:
     return "falls short" if "missed" in states else "nearly"
 
 
+def _picked(outcome: Outcome, pick: str | None) -> Outcome:
+    """Only the largest or the smallest answer, when the question asks for it."""
+    if pick is None or not outcome.answers:
+        return outcome
+    chosen = max if pick == "largest" else min
+    return Outcome((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason)
+
+
 def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
     """A period that a formula works out must be whole: 12 x 0.7 is refused, not missed."""
-
 
     for name, line in deal.lines.items():
         for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
@@ -262,12 +270,12 @@ def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> No
                 continue
             when = float(value_of(deal, values, node)[0])
             if np.isfinite(when) and abs(when - round(when)) > 1e-6:
-                raise InputError(f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.")
+                raise InputError(
+                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one."
+                )
 
 
 def _plain(value: float | Floats) -> Any:
     if isinstance(value, np.ndarray):
         return [float(v) if np.isfinite(v) else None for v in value]
     return value
-
-

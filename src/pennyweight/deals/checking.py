@@ -187,7 +187,9 @@ class Names:
                     "give that a line of its own."
                 )
             if parameter.kind in ("line", "name") and shape == "single" and call.function != "at":
-                raise InputError(f"{where}: {described} is something over time; '{show(slot)}' is one figure.")
+                raise InputError(
+                    f"{where}: {described} is something over time; '{show(slot)}' is one figure."
+                )
             if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
                 raise InputError(
                     f"{where}: {described} is one figure; '{show(slot)}' runs over time. "
@@ -213,7 +215,9 @@ _SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_an
 def _refuse_large_rate(number: Number, described: str, where: str) -> None:
     if abs(number.value) >= 1:
         percent = f"{number.value:g}%"
-        raise InputError(f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.")
+        raise InputError(
+            f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}."
+        )
 
 
 def _combined(operator: str, left: str, right: str) -> str:

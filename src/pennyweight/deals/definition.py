@@ -50,6 +50,8 @@ class Input:
     high: float | None
     where: str
     given: str
+    whole: bool = False
+    """Whether only whole values make sense: said, or because it decides in which period something happens."""
 
     @property
     def is_series(self) -> bool:
@@ -155,6 +157,7 @@ class Question:
     find: str
     so_that: Node | None
     text: str
+    pick: Literal["largest", "smallest"] | None
     label: str
     where: str
 
@@ -183,6 +186,8 @@ class Definition:
 
     def label(self, name: str) -> str:
         """How a name is called when shown."""
+        if name in TOTALS:
+            return name.replace("_", " ").capitalize()
         for table in (self.inputs, self.values, self.lines, self.levels, self.measures):
             if name in table:
                 return table[name].label

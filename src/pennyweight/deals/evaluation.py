@@ -109,7 +109,9 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
     drops: list[tuple[int, ...]] = []
     for k, item in enumerate(moving):
         dying = tuple(
-            slot for slot in {*item.args, *item.outs} if last_use[slot] == k and slot in made and slot not in targets
+            slot
+            for slot in {*item.args, *item.outs}
+            if last_use[slot] == k and slot in made and slot not in targets
         )
         # An argument that dies here hands its register on, so the operation works in place.
         free += [register_of.pop(slot) for slot in dying if slot in register_of and slot in item.args]

@@ -140,8 +140,10 @@ def parse(text: str, *, where: str) -> Node:
         following = match["next"]
         if following and (following.isalnum() or following in "(_.'\"") and not _is_word(match):
             raise _refused(
-                where, stripped, f"'{match[0].strip()}…' reads as a percentage followed by a value; "
-                "there is no modulo, and a product needs a *"
+                where,
+                stripped,
+                f"'{match[0].strip()}…' reads as a percentage followed by a value; "
+                "there is no modulo, and a product needs a *",
             )
         digits = match["number"].replace("_", "")
         value = float(digits) / 100 if "e" in digits.lower() else float(digits + "e-2")
@@ -291,7 +293,9 @@ class _Translator:
             case ast.Call():
                 return self.call(node, depth)
             case ast.Attribute():
-                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts")
+                raise self.refuse(
+                    f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts"
+                )
             case ast.Subscript():
                 raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
             case ast.Lambda():
@@ -306,7 +310,9 @@ class _Translator:
             try:
                 return Number(read_rate(value).effective(), f"'{value}'", True)
             except InputError:
-                raise self.refuse(f"the text '{value[:30]}' is no rate; texts stand only where a rate does") from None
+                raise self.refuse(
+                    f"the text '{value[:30]}' is no rate; texts stand only where a rate does"
+                ) from None
         try:
             number = float(value)
         except OverflowError:

@@ -113,7 +113,12 @@ class Program:
         return self.constant(np.array([float(value)]))
 
     def emit(
-        self, key: Hashable, compute: Callable[..., object], args: Sequence[int], over_time: bool, into: bool = False
+        self,
+        key: Hashable,
+        compute: Callable[..., object],
+        args: Sequence[int],
+        over_time: bool,
+        into: bool = False,
     ) -> int:
         """A slot for compute(*args); the same key and arguments are worked out once."""
         full = (key, *args)
@@ -221,7 +226,11 @@ class Program:
             self.names[name] = self._compile_name(name)
             return
         self._refuse_circle(group)
-        singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
+        singles = [
+            member
+            for member in group
+            if member in self.definition.values or member in self.definition.measures
+        ]
         if singles:
             raise InputError(
                 f"{self._where(singles[0])}: '{singles[0]}' needs itself: {' needs '.join(_circle(group, self._edges()))}."
@@ -306,7 +315,9 @@ class Program:
             self.names[bound_name(goal.measure, key)] = bound
             upward = goal.at_least is not None
             compute = partial(_reaches, upward, tolerance, goal.undefined_is_met)
-            slot = self.emit(("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False)
+            slot = self.emit(
+                ("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False
+            )
             self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
         return self.names[met_name(goal.measure)]
 
@@ -327,7 +338,9 @@ def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args:
 
 def _read_around(item: Line | Level) -> set[str]:
     """The names that a line's run, a level's start and the settings of either read."""
-    nodes: list[Node | None] = [node for (first, last), value in item.settings for node in (first, last, value)]
+    nodes: list[Node | None] = [
+        node for (first, last), value in item.settings for node in (first, last, value)
+    ]
     if isinstance(item, Line):
         nodes += [item.run.at, item.run.first, item.run.last, item.run.every]
     else:

@@ -25,7 +25,7 @@ from pennyweight.deals.definition import (
     Scenario,
     Single,
 )
-from pennyweight.deals.formulas import Binary, Call, Choose, Name, Node, Number, Sum, Unary, parse, show
+from pennyweight.deals.formulas import Binary, Call, Choose, Name, Node, Number, Sum, Unary, parse, show, walk
 from pennyweight.deals.functions import FUNCTIONS
 from pennyweight.deals.series import read_series
 from pennyweight.deals.shape import (
@@ -83,7 +83,9 @@ class _Reader:
         goals = {name: self._goal(name) for name in shape.goals}
         questions = {name: self._question(name) for name in shape.questions}
         if not (lines or measures):
-            raise InputError(f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].")
+            raise InputError(
+                f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out]."
+            )
 
         nodes: dict[str, Node] = {name: item.node for name, item in {**values, **measures}.items()}
         nodes.update({name: item.node for name, item in lines.items()})
@@ -100,7 +102,13 @@ class _Reader:
         self._check_bare_amounts(lines)
         self._check_rate_goals(goals, measures, names)
         all_units = {name: names.unit_of(name) for name in [*shapes, *BUILT_IN]}
-        inputs = {name: self._input(name, item, all_units[name]) for name, item in shape.inputs.items()}
+        decides = {
+            node.name for line in lines.values() for node in _moments_of(line) if isinstance(node, Name)
+        }
+        inputs = {
+            name: self._input(name, item, all_units[name], item.whole or name in decides)
+            for name, item in shape.inputs.items()
+        }
         return Definition(
             title=shape.deal,
             note=shape.note or "",
@@ -138,13 +146,17 @@ class _Reader:
 
     def _locale(self) -> str:
         if not re.fullmatch(r"[a-z]{2,3}([_-][A-Za-z]{2,4})?", self.shape.locale):
-            raise InputError(f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE.")
+            raise InputError(
+                f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE."
+            )
         from babel import Locale, UnknownLocaleError
 
         try:
             Locale.parse(self.shape.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
-            raise InputError(f"{self.where('locale')} is '{self.shape.locale}', which nobody knows.") from None
+            raise InputError(
+                f"{self.where('locale')} is '{self.shape.locale}', which nobody knows."
+            ) from None
         return self.shape.locale.replace("-", "_")
 
     def _check_names(self) -> None:
@@ -153,7 +165,9 @@ class _Reader:
             for name in getattr(self.shape, section):
                 where = self.where(section, name)
                 if not _NAME.fullmatch(name):
-                    raise InputError(f"{where}: '{name}' is no name; use letters, digits and _, a letter first.")
+                    raise InputError(
+                        f"{where}: '{name}' is no name; use letters, digits and _, a letter first."
+                    )
                 if name in RESERVED:
                     raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.")
                 if name in FUNCTIONS and section != "measures":
@@ -262,7 +276,11 @@ class _Reader:
             raise InputError(f"{where}: say either 'at_least' or 'at_most'.")
         bounds = {
             key: None if value is None else self._bound(value, name, key)
-            for key, value in (("at_least", item.at_least), ("at_most", item.at_most), ("nearly", item.nearly))
+            for key, value in (
+                ("at_least", item.at_least),
+                ("at_most", item.at_most),
+                ("nearly", item.nearly),
+            )
         }
         return Goal(name, **bounds, undefined_is_met=item.undefined == "met", where=where)
 
@@ -276,10 +294,17 @@ class _Reader:
             raise InputError(
                 f"{where}: there is no input '{item.find}' to find{nearest(item.find, self.shape.inputs) or '.'}"
             )
-        node = None if item.so_that is None else parse(item.so_that, where=self.where("questions", name, "so_that"))
+        node = (
+            None
+            if item.so_that is None
+            else parse(item.so_that, where=self.where("questions", name, "so_that"))
+        )
         if node is None and not self.shape.goals:
-            raise InputError(f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.")
-        return Question(name, item.find, node, item.so_that or "pays_off", item.label or _words(name), where)
+            raise InputError(
+                f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals."
+            )
+        label = item.label or _words(name)
+        return Question(name, item.find, node, item.so_that or "pays_off", item.pick, label, where)
 
     # Inputs.
 
@@ -294,7 +319,7 @@ class _Reader:
             return "share"
         return "number"
 
-    def _input(self, name: str, item: InputShape, unit: str) -> Input:
+    def _input(self, name: str, item: InputShape, unit: str, whole: bool) -> Input:
         where = self.where("inputs", name)
         check_unit(unit, where=where)
         ways = [key for key in ("value", "steps", "file") if getattr(item, key) is not None]
@@ -306,7 +331,10 @@ class _Reader:
         high = None if item.high is None else read_value(item.high, unit, what=f"{where} high")
         if low is not None and high is not None and low > high:
             raise InputError(f"{where}: low {item.low} lies above high {item.high}.")
-        return Input(name, value, unit, item.label or _words(name), low, high, where, given)
+        if item.whole and (isinstance(value, np.ndarray) or value != round(value)):
+            raise InputError(f"{where} is {given}; 'whole' is for one whole number.")
+        whole = whole and not isinstance(value, np.ndarray)
+        return Input(name, value, unit, item.label or _words(name), low, high, where, given, whole)
 
     def _value(self, item: InputShape | OverrideShape, unit: str, keys: tuple[str, ...]) -> tuple[Any, str]:
         where = self.where(*keys)
@@ -324,14 +352,18 @@ class _Reader:
     def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
         where = self.where(*keys)
         if not steps:
-            raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
+            raise InputError(
+                f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}."
+            )
         moments: list[tuple[int, float]] = []
         for key, value in steps.items():
             moment = int(key) if re.fullmatch(r"\d{1,9}", key) else key
             node = self._moment(moment, "first", *keys, "steps", key)
             period = _number(node, self.time) if node is not None else None
             if period is None or not np.isfinite(period):
-                raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
+                raise InputError(
+                    f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\"."
+                )
             moments.append((int(period), read_value(value, unit, what=f"{where} from {key}")))
         if [period for period, _ in moments] != sorted({period for period, _ in moments}):
             raise InputError(f"{where}: steps must follow one another in time, each period once.")
@@ -347,14 +379,17 @@ class _Reader:
         for name, item in self.shape.scenarios.items():
             where = self.where("scenarios", name)
             changes = {
-                key: self._change(name, key, change, inputs) for key, change in item.__pydantic_extra__.items()
+                key: self._change(name, key, change, inputs)
+                for key, change in item.__pydantic_extra__.items()
             }
             found[name] = Scenario(name, item.label or _words(name), item.based_on, changes, where)
         for name, scenario in found.items():
             chain = [name]
             while (base := found[chain[-1]].based_on) is not None and base != "base":
                 if base not in found:
-                    raise InputError(f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}")
+                    raise InputError(
+                        f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}"
+                    )
                 if base in chain:
                     raise InputError(
                         f"{scenario.where} is based on itself: {' on '.join([*chain, base])}; one must stand alone."
@@ -371,7 +406,9 @@ class _Reader:
         unit = inputs[name].unit
         ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
         if len(ways) != 1:
-            raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.")
+            raise InputError(
+                f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'."
+            )
         if item.scale is not None:
             return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
         if item.shift is not None:
@@ -379,7 +416,9 @@ class _Reader:
             return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
         value, given = self._value(item, unit, ("scenarios", scenario, name))
         if isinstance(value, np.ndarray) and not inputs[name].is_series:
-            raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
+            raise InputError(
+                f"{where}: {name} is one value in the deal and cannot become a series in a scenario."
+            )
         return Change("replace", value, given, where)
 
     # Checks over the whole deal.
@@ -424,14 +463,16 @@ class _Reader:
         if known.unit(node) != "condition" and node != Name("pays_off"):
             raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.")
 
-    def _check_rate_goals(self, goals: Mapping[str, Goal], measures: Mapping[str, Single], names: Names) -> None:
+    def _check_rate_goals(
+        self, goals: Mapping[str, Goal], measures: Mapping[str, Single], names: Names
+    ) -> None:
         for name, goal in goals.items():
             if names.unit_of(name) != "rate":
                 continue
             for bound in (goal.at_least, goal.at_most, goal.nearly):
                 if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
                     raise InputError(
-                        f"{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write \"{bound.text}%\"."
+                        f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".'
                     )
 
     def _check_bare_amounts(self, lines: Mapping[str, Line]) -> None:
@@ -508,6 +549,13 @@ def _nodes_of(item: Any) -> Iterator[Node]:
         for (first, last), value in item.settings:
             parts += [first, last, value]
     yield from (part for part in parts if part is not None)
+
+
+def _moments_of(line: Line) -> Iterator[Node]:
+    """The parts of a line's run that read an input as it stands, "year n" included."""
+    for node in (line.run.at, line.run.first, line.run.last, line.run.every):
+        if node is not None and not any(isinstance(part, Choose) for part in walk(node)):
+            yield from walk(node)
 
 
 def _number(node: Node, time: Timeline) -> float | None:

@@ -124,7 +124,12 @@ class _Search:
         for table in (deal.values, deal.lines, deal.levels, deal.measures):
             if name in table:
                 return table[name].node
-        roles = {"money_in": ("in",), "money_out": ("out",), "net": ("in", "out"), "net_before_loans": ("in", "out")}
+        roles = {
+            "money_in": ("in",),
+            "money_out": ("out",),
+            "net": ("in", "out"),
+            "net_before_loans": ("in", "out"),
+        }
         if name in roles:
             return Sum(tuple(Name(line.name) for line in deal.lines.values() if line.role in roles[name]))
         return None

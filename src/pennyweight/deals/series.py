@@ -42,7 +42,9 @@ def read_series(
             f"({time.period}s 1 to {time.periods}); period {missing[0]} is the first without one."
         )
     over = values.size - used
-    remark = f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
+    remark = (
+        f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
+    )
     return series, remark
 
 

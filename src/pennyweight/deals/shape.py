@@ -31,7 +31,7 @@ Scalar: TypeAlias = int | float | str
 Moment: TypeAlias = int | str | dt.date
 _LARGEST = 4 * 1024 * 1024
 
-_LATER = {"loans", "tables", "choices", "whole", "pick"}
+_LATER = {"loans", "tables", "choices"}
 """Parts of the language that this version does not read yet, so that the message can say so."""
 
 
@@ -63,6 +63,7 @@ class InputShape(_Shape):
     note: str | None = None
     low: Scalar | None = None
     high: Scalar | None = None
+    whole: bool = False
 
 
 class LineShape(_Shape):
@@ -135,6 +136,7 @@ class QuestionShape(_Shape):
 
     find: str
     so_that: str | None = None
+    pick: Literal["largest", "smallest"] | None = None
     label: str | None = None
 
 
@@ -300,5 +302,3 @@ _SECTIONS: dict[str, type[BaseModel]] = {
 
 def _names(shape: type[BaseModel]) -> list[str]:
     return [field.alias or name for name, field in shape.model_fields.items()]
-
-

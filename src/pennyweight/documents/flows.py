@@ -56,7 +56,11 @@ def rate_chart(flows: Floats, times: Floats, style: Style, *, asked: float | Non
     margin = 0.25 * (high - low)
     rates = np.linspace(max(low - (margin if low < 0 else 0.0), -0.95), high + margin, 241)
     values = core.npv(flows, rates, times=times)
-    worth = "" if asked is None else f"Worth {style.with_unit(float(core.npv(flows, asked, times=times)), 'money')} at {asked:.2%}"
+    worth = (
+        ""
+        if asked is None
+        else f"Worth {style.with_unit(float(core.npv(flows, asked, times=times)), 'money')} at {asked:.2%}"
+    )
     shown = ", ".join(f"{rate:.2%}" for rate in zeros)
     ends = f"zero at {shown}" if zeros else "never zero"
     title = f"{worth}; {ends}" if worth else f"Present value is {ends}"

@@ -1,0 +1,55 @@
+"""`pennyweight compare`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.analysis.comparison import Comparison, compare_deals
+from pennyweight.analysis.deal import Deal
+from pennyweight.cli.options import deliver, output_options, overrides, read_overrides
+from pennyweight.errors import InputError
+
+__all__ = ["command"]
+
+
+@click.command("compare")
+@click.argument("deals", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option(
+    "--scenario",
+    "scenarios",
+    multiple=True,
+    metavar="NAME",
+    help="A scenario to show; repeatable; all if left out.",
+)
+@overrides
+@output_options
+def command(
+    deals: tuple[Path, ...],
+    scenarios: tuple[str, ...],
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Put the scenarios of a deal, or several deals, side by side: inputs that differ, figures, goals.
+
+    Example: pennyweight compare taxi.toml --scenario base --scenario wet_summers
+    """
+
+    def compute() -> Comparison:
+        read = {path: Deal.read(path) for path in deals}
+        if len(read) < len(deals):
+            raise InputError("One deal is named twice.")
+        if len(deals) == 1:
+            return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced))
+        if replaced or len(scenarios) > 1:
+            raise InputError("Several deals are compared in one scenario and without --with.")
+        names = {path: path.stem for path in deals}
+        if len(set(names.values())) < len(names):
+            names = {path: str(path) for path in deals}
+        return compare_deals(
+            {names[path]: deal.model for path, deal in read.items()}, *(scenarios or ("base",))
+        )
+
+    deliver(compute, form, outputs)

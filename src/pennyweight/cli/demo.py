@@ -1,0 +1,77 @@
+"""`pennyweight demo`"""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+import click
+
+from pennyweight.errors import InputError
+
+__all__ = ["command"]
+
+
+@click.command("demo")
+@click.option(
+    "--folder",
+    type=click.Path(path_type=Path),
+    default=Path("pennyweight-demo"),
+    show_default=True,
+    help="Where the files go.",
+)
+def command(folder: Path) -> None:
+    """Weigh the Larkmere water-taxi, compare its scenarios, vary two inputs, answer its question, measure flows.
+
+    Leaves the deal files, the charts and the results in a folder. Example: pennyweight demo
+    """
+    from pennyweight.cli.main import main
+
+    taxi, boatyard = _copy_data(folder)
+    for arguments in (
+        [
+            "weigh",
+            str(taxi),
+            "--output",
+            str(folder / "weighing.json"),
+            "--output",
+            str(folder / "weighing.png"),
+        ],
+        ["compare", str(taxi)],
+        ["vary", str(taxi), "hull=380k..500k/7", "hurdle=6%..14%:2%", "--output", str(folder / "map.png")],
+        ["find", str(taxi), "hull", "npv == 0", "--scenario", "all"],
+        [
+            "flows",
+            str(boatyard),
+            "--rate",
+            "7%",
+            "--currency",
+            "EUR",
+            "--output",
+            str(folder / "boatyard.png"),
+        ],
+    ):
+        click.secho(f"\n$ pennyweight {' '.join(_quoted(part) for part in arguments)}\n", bold=True)
+        main.main(args=arguments, prog_name="pennyweight", standalone_mode=False)
+    click.echo(f"\nDone. Deal files, charts and results are in {folder}{_slash(folder)}")
+
+
+def _copy_data(folder: Path) -> tuple[Path, Path]:
+    starters = files("pennyweight") / "starters"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in ("taxi/taxi.toml", "taxi/ridership.csv", "flows/boatyard.csv"):
+            (folder / name.split("/")[1]).write_text(
+                (starters / name).read_text(encoding="utf-8"), encoding="utf-8"
+            )
+    except OSError as error:
+        raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
+    return folder / "taxi.toml", folder / "boatyard.csv"
+
+
+def _quoted(part: str) -> str:
+    return f'"{part}"' if " " in part else part
+
+
+def _slash(folder: Path) -> str:
+    return "" if str(folder).endswith("/") else "/"

@@ -1,0 +1,69 @@
+"""`pennyweight find`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.analysis.deal import Deal
+from pennyweight.analysis.finding import Found
+from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides
+from pennyweight.errors import InputError, NoAnswer
+
+__all__ = ["command"]
+
+
+@click.command("find")
+@deal_argument
+@click.argument("name", metavar="INPUT")
+@click.argument("condition", required=False)
+@click.option(
+    "--scenario",
+    "scenarios",
+    multiple=True,
+    metavar="NAME",
+    help="A scenario to ask in, or 'all'; repeatable.",
+)
+@click.option("--between", metavar="LOW..HIGH", help="Where to look; left out: by the input's unit.")
+@overrides
+@output_options
+def command(
+    deal: Path,
+    name: str,
+    condition: str | None,
+    scenarios: tuple[str, ...],
+    between: str | None,
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Find the value of INPUT at which CONDITION comes true; without one: at which the deal pays off.
+
+    All answers are given. Exit status 3 when there is none in any scenario.
+
+    Example: pennyweight find taxi.toml hull "npv == 0" --scenario all
+    """
+
+    def compute() -> Found:
+        asked = Deal.read(deal)
+        chosen = list(dict.fromkeys(scenarios)) or ["base"]
+        if "all" in chosen:
+            chosen = asked.scenarios
+        return asked.find(
+            name, condition, scenarios=chosen, between=_limits(between), inputs=read_overrides(replaced)
+        )
+
+    found = deliver(compute, form, outputs)
+    if not any(found.answers.values()):
+        reasons = dict.fromkeys(item.reason for item in found.outcomes.values())
+        raise NoAnswer(f"No value of {name} makes '{found.so_that}' come true: {'; '.join(reasons)}.")
+
+
+def _limits(text: str | None) -> tuple[str, str] | None:
+    if text is None:
+        return None
+    low, dots, high = text.partition("..")
+    if not dots or not low.strip() or not high.strip():
+        raise InputError(f"--between {text}: write LOW..HIGH, such as 300k..600k.")
+    return low.strip(), high.strip()

@@ -1,0 +1,91 @@
+"""The `pennyweight` command: finds the command asked for, and turns errors into one short paragraph."""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+
+import click
+
+__all__ = ["COMMANDS", "main", "run"]
+
+COMMANDS = {
+    "weigh": "Weigh a deal: verdict, figures, goals, answers, turning points.",
+    "compare": "Put scenarios, or whole deals, side by side.",
+    "vary": "Vary one or two inputs of a deal.",
+    "find": "Find the value of an input that makes something come true.",
+    "flows": "NPV, IRR, payback and the rest of flows in a CSV.",
+    "new": "Write a commented deal file of your own.",
+    "functions": "List the functions formulas can use.",
+    "demo": "Run the main commands on the demo deal.",
+}
+"""Each command with its one line of help. Its module is loaded when it is called."""
+
+
+class _Commands(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        command: click.Command = import_module(f"pennyweight.cli.{cmd_name}").command
+        command.short_help = COMMANDS[cmd_name]
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            from pennyweight.errors import nearest
+
+            hint = nearest(args[0], COMMANDS) or "."
+            raise click.UsageError(f"There is no command '{args[0]}'{hint} See pennyweight --help.")
+        return super().resolve_command(ctx, args)
+
+
+@click.group(
+    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
+)
+@click.version_option(None, "--version", package_name="pennyweight", prog_name="pennyweight")
+def main() -> None:
+    """Pennyweight weighs deals: does it pay off, by how much, and how wrong may each assumption be.
+
+    Rates are yearly, spans are in years. Amounts may be typed as 430k, 1.2mn or 1,250.50, rates as 5%, 0.05 or
+    "6% monthly".
+    """
+
+
+def run() -> None:
+    """Run the command line; exit status 0 done, 1 not "pays off" under --strict, 2 bad input, 3 no answer."""
+    sys.exit(status(sys.argv[1:]))
+
+
+def status(arguments: list[str]) -> int:
+    """Run the command line with these arguments and return its exit status."""
+    from pennyweight.errors import NoAnswer, PennyweightError
+
+    try:
+        result = main.main(args=arguments, prog_name="pennyweight", standalone_mode=False)
+    except click.exceptions.Exit as leaving:
+        return leaving.exit_code
+    except click.Abort:
+        click.echo("Stopped.", err=True)
+        return 2
+    except click.ClickException as error:
+        click.echo(f"pennyweight: {error.format_message()}", err=True)
+        return 2
+    except NoAnswer as error:
+        click.echo(f"pennyweight: {error}", err=True)
+        return 3
+    except PennyweightError as error:
+        click.echo(f"pennyweight: {error}", err=True)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    return result if isinstance(result, int) else 0

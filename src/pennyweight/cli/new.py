@@ -1,0 +1,68 @@
+"""`pennyweight new`"""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+import click
+
+from pennyweight.errors import InputError
+
+__all__ = ["STARTERS", "command", "copy_starter"]
+
+STARTERS = {
+    "first": ("first.toml", ()),
+    "taxi": ("taxi.toml", ("ridership.csv",)),
+}
+"""Each starter's deal file, and the data files that go beside it."""
+
+
+@click.command("new")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option(
+    "--starter",
+    type=click.Choice(list(STARTERS)),
+    default="first",
+    show_default=True,
+    help="What to start from.",
+)
+@click.option("--title", metavar="TEXT", help="The deal's title; left out: from the file's name.")
+def command(file: Path, starter: str, title: str | None) -> None:
+    """Write a commented deal file of your own, ready to be weighed. Nothing is ever overwritten.
+
+    Example: pennyweight new kiln.toml --title "A kiln for the studio"
+    """
+    if file.suffix != ".toml":
+        raise InputError(f"{file}: a deal file ends in .toml.")
+    for path in copy_starter(
+        starter, file, title or file.stem.replace("_", " ").replace("-", " ").capitalize()
+    ):
+        click.echo(f"Written: {path}")
+    click.echo(f"Weigh it with: pennyweight weigh {file}")
+
+
+def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Path]:
+    """Write a starter's deal as `file` and its data beside it; all or nothing."""
+    import tomlkit
+
+    deal, data = STARTERS[starter]
+    folder = files("pennyweight") / "starters" / starter
+    text = (folder / deal).read_text(encoding="utf-8")
+    if title is not None:
+        document = tomlkit.parse(text)
+        document["deal"] = title
+        text = tomlkit.dumps(document)
+    contents = {file: text}
+    contents.update({file.parent / name: (folder / name).read_text(encoding="utf-8") for name in data})
+    if not file.parent.is_dir():
+        raise InputError(f"{file}: there is no folder {file.parent}.")
+    for path in contents:
+        if path.exists():
+            raise InputError(f"{path} is there already; choose another name or folder.")
+    for path, content in contents.items():
+        try:
+            path.write_text(content, encoding="utf-8")
+        except OSError as error:
+            raise InputError(f"{path} cannot be written: {error.strerror}.") from None
+    return list(contents)

@@ -1,0 +1,61 @@
+"""`pennyweight vary`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.analysis.deal import Deal
+from pennyweight.analysis.variation import Variation
+from pennyweight.cli.options import (
+    deal_argument,
+    deliver,
+    output_options,
+    overrides,
+    read_overrides,
+    scenario_option,
+)
+from pennyweight.errors import InputError
+
+__all__ = ["command"]
+
+
+@click.command("vary")
+@deal_argument
+@click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...")
+@click.option("--show", multiple=True, metavar="MEASURE", help="A measure to show; repeatable.")
+@scenario_option
+@overrides
+@output_options
+def command(
+    deal: Path,
+    ranges: tuple[str, ...],
+    show: tuple[str, ...],
+    scenario: str,
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Vary one input (a table) or two (a two-way table, and a heat map with --output map.png).
+
+    A range has both ends in: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is varied by
+    multiples of itself: trips=80%..120%/5.
+
+    Example: pennyweight vary taxi.toml hull=380k..460k/9 hurdle=6%..12%:1% --show npv
+    """
+
+    def compute() -> Variation:
+        places: dict[str, object] = {}
+        for text in ranges:
+            name, equals, values = text.partition("=")
+            if not equals or not name.strip() or not values.strip():
+                raise InputError(f"'{text}': write INPUT=RANGE, such as hull=380k..460k/9.")
+            if name.strip() in places:
+                raise InputError(f"{name.strip()} is varied twice.")
+            places[name.strip()] = values.strip()
+        return Deal.read(deal).vary(
+            places, show=show or None, scenario=scenario, inputs=read_overrides(replaced)
+        )
+
+    deliver(compute, form, outputs)

@@ -1,0 +1,49 @@
+"""`pennyweight weigh`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.cli.options import (
+    deal_argument,
+    deliver,
+    output_options,
+    overrides,
+    read_overrides,
+    scenario_option,
+)
+
+__all__ = ["command"]
+
+
+@click.command("weigh")
+@deal_argument
+@scenario_option
+@overrides
+@click.option("--by", type=click.Choice(["period", "year"]), help="Show every line by period or by year.")
+@click.option("--strict", is_flag=True, help="Exit with status 1 unless the deal pays off.")
+@output_options
+def command(
+    deal: Path,
+    scenario: str,
+    replaced: tuple[str, ...],
+    by: str | None,
+    strict: bool,
+    form: str,
+    outputs: tuple[Path, ...],
+) -> int:
+    """Weigh a deal file: verdict, goals, figures, answers, turning points, checks.
+
+    Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year
+    """
+    from pennyweight.analysis.deal import Deal
+
+    result = deliver(
+        lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
+        form,
+        outputs,
+        page=lambda weighing: weighing.document(by=by),
+    )
+    return 1 if strict and result.verdict != "pays off" else 0

@@ -1,0 +1,306 @@
+"""Cash flows, periodic or dated, and every measure of whether they pay off."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from pennyweight.core import flows as core
+from pennyweight.core import irr as core_irr
+from pennyweight.core import rates as core_rates
+from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, nearest
+from pennyweight.quantities.columns import CsvTable, read_csv
+from pennyweight.quantities.dates import Days, read_date
+from pennyweight.quantities.rates import read_rate
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from pennyweight.instruments.flows_report import FlowsReport
+
+__all__ = ["PERIODS", "CashFlows"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Outlay = Literal["all", "first"]
+
+PERIODS: dict[str, float] = {
+    "year": 1,
+    "half-year": 2,
+    "quarter": 4,
+    "month": 12,
+    "half-month": 24,
+    "fortnight": 26,
+    "week": 52,
+    "day": 365,
+}
+"""The periods flows can come in, and how many of each a year has."""
+
+_DAYS_A_YEAR = 365.0
+
+
+@dataclass(frozen=True, eq=False)
+class CashFlows:
+    """Flows, money in positive and money out negative, one a period or each on a date.
+
+    Args:
+        amounts: the flows. Without dates the first stands at time 0, the others at the ends of the periods.
+        period: how long a period is: "year", "quarter", "month"…; only without dates.
+        dates: one date a flow, in any order, several on a day allowed; they are put in order. Time is counted
+            in days over 365 (actual/365 fixed) from the first date.
+        currency: shown with amounts.
+
+    All rates, given and returned, are yearly and effective. Raises InputError for an empty list, amounts that are
+    no numbers, and dates that do not fit the amounts.
+
+    >>> CashFlows([-1000, 300, 420, 680]).irr()  # doctest: +ELLIPSIS
+    0.1634...
+    """
+
+    amounts: Floats
+    period: str = "year"
+    dates: Days | None = None
+    currency: str = ""
+
+    def __init__(
+        self,
+        amounts: ArrayLike,
+        *,
+        period: str = "year",
+        dates: Sequence[object] | Days | None = None,
+        currency: str = "",
+    ) -> None:
+        flows = _amounts(amounts)
+        days: Days | None = None
+        if dates is not None:
+            if len(dates) != flows.size:
+                raise InputError(f"{flows.size} amounts and {len(dates)} dates: each amount needs its date.")
+            days = np.array([read_date(day) for day in dates], dtype="datetime64[D]")  # type: ignore[arg-type]
+            order = np.argsort(days, kind="stable")
+            days, flows = days[order], flows[order]
+        if period not in PERIODS:
+            raise InputError(
+                f"There is no period '{period}'{nearest(period, PERIODS) or '.'} Known are {', '.join(PERIODS)}."
+            )
+        flows.flags.writeable = False
+        for name, value in (("amounts", flows), ("period", period), ("dates", days), ("currency", currency)):
+            object.__setattr__(self, name, value)
+
+    @classmethod
+    def from_csv(cls, path: str | Path, *, period: str | None = None, currency: str = "") -> CashFlows:
+        """Read a CSV with the columns `amount` and either `date` or `period` (whole numbers from 0 on).
+
+        Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
+        """
+        table = read_csv(Path(path))
+        amounts = table.amounts("amount")
+        if "date" in table.header:
+            if period is not None:
+                raise InputError(f"{path} has dates, so there is no period to give.")
+            if not amounts.size:
+                raise InputError(f"{path} holds a header and no flows.")
+            return cls(amounts, dates=table.dates("date"), currency=currency)
+        if "period" not in table.header:
+            raise InputError(
+                f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}."
+            )
+        return cls(_by_period(table, amounts), period=period or "year", currency=currency)
+
+    @cached_property
+    def times(self) -> Floats:
+        """When each flow happens, in years from the first."""
+        if self.dates is None:
+            return np.arange(self.amounts.size) / PERIODS[self.period]
+        return (self.dates - self.dates[0]).astype(np.float64) / _DAYS_A_YEAR
+
+    def npv(self, rate: str | float) -> float:
+        """Present value on the first date, or at period 0, at a yearly effective rate.
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).npv("10%"), 2)
+        130.73
+        """
+        return float(core.npv(self.amounts, self._rate(rate), times=self.times))
+
+    def irrs(self) -> list[float]:
+        """Every rate above -100 % at which the present value is zero, smallest first; touching ones included."""
+        flows, times = self._for_irr()
+        crossing, touching = core_irr.all_rates(flows, times=times)
+        return sorted(float(self._yearly(rate)) for rate in (*crossing, *touching))
+
+    def irr(self) -> float:
+        """The internal rate of return.
+
+        Raises NoAnswer when there is none, or when the present value touches zero without crossing it, and
+        SeveralAnswers, which carries all of them.
+        """
+        flows, times = self._for_irr()
+        found = core_irr.rates_with_outcome(flows, times=times)
+        outcome = core_irr.Outcome(int(found.outcome))
+        if outcome is core_irr.Outcome.ONE:
+            return float(self._yearly(float(found.rate)))
+        if outcome is core_irr.Outcome.SEVERAL:
+            rates = self.irrs()
+            shown = ", ".join(f"{rate:.2%}" for rate in rates)
+            raise SeveralAnswers(f"Several rates bring the present value to zero: {shown}.", rates)
+        raise NoAnswer(self._why_no_irr(outcome))
+
+    def modified_irr(self, *, reinvested_at: str | float, borrowed_at: str | float) -> float:
+        """The yearly rate that turns the outflows into the inflows' value at the end.
+
+        Inflows earn `reinvested_at` until the last flow, outflows are discounted at `borrowed_at`.
+        """
+        rate = float(
+            core.modified_irr(
+                self.amounts,
+                reinvested_at=self._rate(reinvested_at),
+                borrowed_at=self._rate(borrowed_at),
+                times=self.times,
+            )
+        )
+        return self._defined(rate, "A modified IRR needs money out, money in, and time between them.")
+
+    def payback(self, rate: str | float | None = None, *, first: bool = False) -> float:
+        """Years until the running total stays at or above zero; with a rate, of the discounted flows.
+
+        A periodic flow comes evenly over its period, a dated one on its day. `first`: the first time the total
+        reaches zero, even when it is lost again. Raises NoAnswer when it never does.
+        """
+        at = None if rate is None else self._rate(rate)
+        spread = self.dates is None
+        when = float(core.payback(self.amounts, rate=at, times=self.times, spread=spread, first=first))
+        total = float(core.npv(self.amounts, at or 0.0, times=self.times))
+        return self._defined(when, f"Never paid back: the running total ends at {total:,.2f}.")
+
+    def roi(self, *, on: Outlay = "all") -> float:
+        """Gain over outlay, undiscounted, over the whole span: on all money out, or on the first outlay."""
+        return self._defined(float(core.roi(self.amounts, on=on)), _NO_OUTLAY[on])
+
+    def profitability_index(self, rate: str | float, *, on: Outlay = "all") -> float:
+        """Present value in over present value out; `on="first"`: of all later flows over the first outlay."""
+        value = core.profitability_index(self.amounts, self._rate(rate), times=self.times, on=on)
+        return self._defined(float(value), _NO_OUTLAY[on])
+
+    def equivalent_annual(self, rate: str | float) -> float:
+        """The level amount at the end of each year of the span that is worth the same."""
+        value = core.equivalent_annual(self.amounts, self._rate(rate), times=self.times)
+        return self._defined(
+            float(value), "All flows fall on one day, so there is no year to spread them over."
+        )
+
+    def discount_factors(self, rate: str | float) -> Floats:
+        """One factor a flow."""
+        return core.discount_factors(self._rate(rate), self.times)
+
+    @property
+    def money_in(self) -> float:
+        """All money in."""
+        return float(self.amounts[self.amounts > 0].sum())
+
+    @property
+    def money_out(self) -> float:
+        """All money out, as a positive amount."""
+        return float(-self.amounts[self.amounts < 0].sum())
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One row a flow: time in years, amount, running total; the index is the period or the date."""
+        import pandas as pd
+
+        index: Any = range(self.amounts.size) if self.dates is None else self.dates
+        frame = pd.DataFrame(
+            {"years": self.times, "amount": self.amounts, "running": np.cumsum(self.amounts)}, index=index
+        )
+        frame.index.name = "period" if self.dates is None else "date"
+        return frame
+
+    def report(
+        self,
+        rate: str | float | None = None,
+        *,
+        reinvested_at: str | float | None = None,
+        borrowed_at: str | float | None = None,
+        on: Outlay = "all",
+    ) -> FlowsReport:
+        """All measures at once, to print, to show or to hand on as JSON.
+
+        Args:
+            rate: the yearly rate asked of the flows; without it nothing is discounted.
+            reinvested_at, borrowed_at: the rates of the modified IRR; left out: `rate`.
+            on: whether ROI and profitability index are on all outlays or on the first.
+        """
+        from pennyweight.instruments.flows_report import report
+
+        return report(self, rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, on=on)
+
+    def _for_irr(self) -> tuple[Floats, Floats | None]:
+        """Periodic flows are solved per period, which is exact and quicker."""
+        return (self.amounts, None) if self.dates is None else _by_day(self.amounts, self.times)
+
+    def _yearly(self, rate: float) -> float:
+        if self.dates is not None or self.period == "year":
+            return rate
+        per_year = PERIODS[self.period]
+        return float(core_rates.effective_rate(rate * per_year, per_year))
+
+    def _why_no_irr(self, outcome: core_irr.Outcome) -> str:
+        if outcome is core_irr.Outcome.TOUCHES:
+            at = ", ".join(f"{rate:.2%}" for rate in self.irrs())
+            return f"The present value touches zero at {at} without crossing it, so it is no rate of return."
+        if outcome is core_irr.Outcome.EDGE:
+            return "All is lost or gained at once: the return lies at -100% or beyond every number."
+        if not self.money_out:
+            return "No money goes out, so there is nothing to earn a return on."
+        if not self.money_in:
+            return "No money comes in."
+        return "No rate brings the present value to zero."
+
+    def _rate(self, rate: str | float) -> float:
+        return read_rate(rate).effective()
+
+    def _defined(self, value: float, otherwise: str) -> float:
+        if not np.isfinite(value):
+            raise NoAnswer(otherwise)
+        return value
+
+
+_NO_OUTLAY = {
+    "all": "No money goes out, so there is nothing to measure a return on.",
+    "first": "The first flow is no outlay; measure on all outlays instead.",
+}
+
+
+def _amounts(given: ArrayLike) -> Floats:
+    try:
+        flows = np.array(given, dtype=np.float64)
+    except (TypeError, ValueError):
+        raise InputError("The amounts must be numbers: money in positive, money out negative.") from None
+    if flows.ndim != 1 or not flows.size:
+        raise InputError("Give at least one amount, in one row.")
+    if not np.isfinite(flows).all():
+        place = int(np.flatnonzero(~np.isfinite(flows))[0])
+        raise InputError(f"Amount {place + 1} is {flows[place]}, which is not a finite number.")
+    return flows
+
+
+def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
+    """Flows of one day added up, so that times strictly increase."""
+    days, place = np.unique(times, return_inverse=True)
+    return np.bincount(place, weights=amounts, minlength=days.size), days
+
+
+def _by_period(table: CsvTable, amounts: Floats) -> Floats:
+    periods = table.amounts("period")
+    if not periods.size:
+        raise InputError(f"{table.path} holds a header and no flows.")
+    wrong = np.flatnonzero((periods != np.round(periods)) | (periods < 0) | (periods > 100_000))
+    if wrong.size:
+        line, value = table.lines[wrong[0]], periods[wrong[0]]
+        raise InputError(
+            f"{table.path}, row {line}, column 'period' is {value:g}; periods are whole numbers from 0 on."
+        )
+    return np.bincount(periods.astype(np.intp), weights=amounts)

@@ -1,0 +1,189 @@
+"""Charts with Matplotlib: each function takes an `ax`, touches only it, and returns it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from pennyweight.documents import Chart, FlowsChart, HeatMap, RateChart
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+__all__ = ["INK", "draw", "draw_flows", "draw_heat_map", "draw_rates", "figure"]
+
+INK, IN, OUT = "#22303C", "#2F7F79", "#A8452F"
+BRASS, PEWTER, PARCHMENT = "#B5852B", "#7C8A94", "#F6F1E7"
+
+
+def figure(chart: Chart, *, width: float = 10.0, height: float = 6.25) -> Figure:
+    """A figure of its own for one chart, ready to be saved."""
+    from matplotlib.figure import Figure
+
+    made = Figure(figsize=(width, height), dpi=128, facecolor=PARCHMENT, layout="constrained")
+    draw(chart, made.add_subplot())
+    return made
+
+
+def draw(chart: Chart, ax: Axes) -> Axes:
+    """Draw any chart on an axes."""
+    match chart:
+        case FlowsChart():
+            return draw_flows(chart, ax)
+        case RateChart():
+            return draw_rates(chart, ax)
+        case HeatMap():
+            return draw_heat_map(chart, ax)
+
+
+def draw_flows(chart: FlowsChart, ax: Axes) -> Axes:
+    """Flows as bars (money out hatched), the running total as a line, the payback point marked."""
+    _frame(ax, chart.title, chart.time_title, chart.money_title)
+    span = float(chart.times[-1] - chart.times[0]) or 1.0
+    gaps = np.diff(chart.times)
+    usual = float(np.median(gaps)) if gaps.size else span
+    width = 0.6 * usual if chart.spread else min(0.6 * usual, span / 25)
+    inflow, outflow = np.maximum(chart.flows, 0), np.minimum(chart.flows, 0)
+    ax.bar(chart.times, inflow, width, color=IN, label="in")
+    ax.bar(chart.times, outflow, width, color=OUT, hatch="///", edgecolor=PARCHMENT, linewidth=0, label="out")
+    style = {"color": INK, "linewidth": 1.8, "zorder": 3}
+    if chart.spread:
+        ax.plot(chart.times, chart.running, **style)
+    else:
+        ax.step(chart.times, chart.running, where="post", **style)
+    ax.axhline(0, color=INK, linewidth=0.8)
+    low, high = ax.get_ylim()
+    ax.set_ylim(low - 0.04 * (high - low), high + 0.10 * (high - low))
+    left, right = ax.get_xlim()
+    ax.set_xlim(left, right + 0.02 * (right - left))
+    end = float(chart.running[-1])
+    ax.annotate(
+        f"running total {_short(end)}",
+        (float(chart.times[-1]), end),
+        xytext=(-6, 12),
+        textcoords="offset points",
+        ha="right",
+        color=INK,
+    )
+    if chart.payback is not None:
+        ax.plot([chart.payback], [0], marker="D", markersize=9, color=BRASS, zorder=4)
+        ax.annotate(
+            f"paid back\n{chart.payback:.2f} years",
+            (chart.payback, 0),
+            xytext=(0, -16),
+            textcoords="offset points",
+            ha="center",
+            va="top",
+            color=INK,
+            bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1.5},
+            zorder=5,
+        )
+    return ax
+
+
+def draw_rates(chart: RateChart, ax: Axes) -> Axes:
+    """Present value against the rate; zeros as diamonds, the rate asked for as a dashed line."""
+    from matplotlib.ticker import PercentFormatter
+
+    _frame(ax, chart.title, "Yearly rate, effective", chart.money_title)
+    ax.xaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
+    positive = chart.values >= 0
+    ax.plot(chart.rates, np.where(positive, chart.values, np.nan), color=IN, linewidth=2)
+    ax.plot(
+        chart.rates, np.where(~positive, chart.values, np.nan), color=OUT, linewidth=2, linestyle=(0, (4, 1))
+    )
+    ax.axhline(0, color=INK, linewidth=0.8)
+    shown = [zero for zero in chart.zeros if chart.rates[0] <= zero <= chart.rates[-1]]
+    for zero in shown:
+        ax.plot([zero], [0], marker="D", markersize=9, color=BRASS, zorder=4)
+        ax.annotate(
+            f"{zero:.2%}", (zero, 0), xytext=(7, 9), textcoords="offset points", color=INK, fontweight="bold"
+        )
+    if chart.asked is not None:
+        ax.axvline(chart.asked, color=PEWTER, linestyle="--", linewidth=1.4)
+        ax.annotate(
+            f"asked {chart.asked:.2%}",
+            (chart.asked, 0.96),
+            xycoords=("data", "axes fraction"),
+            xytext=(6, 0),
+            textcoords="offset points",
+            color=INK,
+            va="top",
+        )
+    return ax
+
+
+def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
+    """Values as a grid of colored cells with their figures, and the line where the verdict turns."""
+    from matplotlib.colors import LinearSegmentedColormap, TwoSlopeNorm
+
+    rows, columns = chart.values.shape
+    known = chart.values[np.isfinite(chart.values)]
+    low, high = (float(known.min()), float(known.max())) if known.size else (-1.0, 1.0)
+    colors = LinearSegmentedColormap.from_list("house", [OUT, PARCHMENT, IN])
+    if chart.passes is not None and low < 0 < high:
+        norm = TwoSlopeNorm(0.0, low, high)
+    else:
+        middle = (low + high) / 2
+        norm = TwoSlopeNorm(middle, min(low, middle - 1e-12), max(high, middle + 1e-12))
+    _frame(ax, chart.title, chart.x_title, chart.y_title)
+    ax.grid(False)
+    ax.imshow(chart.values, cmap=colors, norm=norm, aspect="auto", alpha=0.75)
+    ax.set_xticks(range(columns), chart.x)
+    ax.set_yticks(range(rows), chart.y)
+    ax.tick_params(length=0)
+    if rows * columns <= 150:
+        size = 10 if columns <= 8 else 8
+        for i in range(rows):
+            for j in range(columns):
+                mark = "" if chart.passes is None else ("" if chart.passes[i, j] else "✗ ")
+                ax.text(j, i, mark + chart.cells[i][j], ha="center", va="center", fontsize=size, color=INK)
+    if chart.passes is not None:
+        _turning_line(chart.passes, ax)
+    if chart.base is not None:
+        from matplotlib.patches import Rectangle
+
+        i, j = chart.base
+        ax.add_patch(Rectangle((j - 0.46, i - 0.46), 0.92, 0.92, fill=False, edgecolor=BRASS, linewidth=2.2))
+    parts = [] if chart.passes is None else ["heavy line: where the verdict turns; ✗ does not pay off"]
+    parts += ["framed: as it stands"] if chart.base is not None else []
+    if parts:
+        ax.set_xlabel(f"{chart.x_title}\n{'; '.join(parts)}")
+    return ax
+
+
+def _turning_line(passes: np.ndarray, ax: Axes) -> None:  # type: ignore[type-arg]
+    rows, columns = passes.shape
+    for i in range(rows):
+        for j in range(columns):
+            if j + 1 < columns and passes[i, j] != passes[i, j + 1]:
+                ax.plot(
+                    [j + 0.5, j + 0.5], [i - 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round"
+                )
+            if i + 1 < rows and passes[i, j] != passes[i + 1, j]:
+                ax.plot(
+                    [j - 0.5, j + 0.5], [i + 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round"
+                )
+
+
+def _frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
+    from matplotlib.ticker import FuncFormatter
+
+    ax.set_facecolor(PARCHMENT)
+    ax.set_title(title, loc="left", color=INK, fontsize=14, pad=14)
+    ax.set_xlabel(x_title, color=INK)
+    ax.set_ylabel(y_title, color=INK)
+    ax.tick_params(colors=INK)
+    for side in ("top", "right"):
+        ax.spines[side].set_visible(False)
+    for side in ("left", "bottom"):
+        ax.spines[side].set_color(PEWTER)
+    ax.grid(axis="y", color=PEWTER, alpha=0.25, linewidth=0.6)
+    ax.set_axisbelow(True)
+    ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: _short(value)))
+
+
+def _short(value: float) -> str:
+    return f"{value + 0.0:,.0f}" if abs(value) >= 10 or value == 0 else f"{value:,.2f}"
