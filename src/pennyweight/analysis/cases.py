@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.definition import TOTALS, Definition
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.formulas import Node
+from pennyweight.deals.nodes import Node
 from pennyweight.deals.program import Program
 from pennyweight.deals.scenarios import Inputs, stack
 
@@ -74,7 +74,5 @@ class Model:
     def shown_lines(self) -> list[str]:
         """Lines in the order a table of periods shows them: in, out, others, net."""
         lines = self.definition.lines
-        order = [
-            [name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")
-        ]
+        order = [[name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")]
         return [*order[0], TOTALS[0], *order[1], TOTALS[1], *order[2], TOTALS[3]]

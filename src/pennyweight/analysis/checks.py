@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.core import flows, irr
+from pennyweight.core import flows
 from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Definition, Goal, Line
-from pennyweight.deals.formulas import Call, Node, Number, names_in, walk
+from pennyweight.deals.nodes import Call, Node, Number, names_in, walk
 from pennyweight.deals.reasons import value_of
 from pennyweight.deals.scenarios import Inputs
 
@@ -35,9 +35,8 @@ def numbers_inside(deal: Definition) -> list[str]:
     found = []
     for table in (deal.values, deal.lines, deal.levels):
         for name, item in table.items():
-            for node in walk(item.node):
-                if isinstance(node, Number) and node.value not in (0.0, 1.0):
-                    found.append(f"{node.text} in {name}")
+            numbers = [node for node in walk(item.node) if isinstance(node, Number)]
+            found += [f"{number.text} in {name}" for number in numbers if number.value not in (0.0, 1.0)]
     return found
 
 
@@ -125,7 +124,7 @@ def _unreached(model: Model) -> Iterator[Check]:
     deal = model.definition
     reads = {name: set(names) for name, names in model.program.reads().items()}
     reached: set[str] = set()
-    todo = [name for name in deal.measures]
+    todo = list(deal.measures)
     todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
     while todo:
         name = todo.pop()

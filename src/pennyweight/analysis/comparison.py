@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.analysis import pages
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.comparison_page import comparison_page
 from pennyweight.analysis.weighing import Weighing, weigh
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
@@ -64,7 +64,7 @@ class Comparison(Shown):
 
     def document(self) -> Document:
         """The page of a comparison."""
-        return pages.comparison_page(self)
+        return comparison_page(self)
 
 
 def compare(model: Model, scenarios: Sequence[str], inputs: Mapping[str, object] | None = None) -> Comparison:

@@ -108,7 +108,7 @@ class Deal:
         so_that: str | None = None,
         *,
         scenarios: Sequence[str] | None = None,
-        between: tuple[object, object] | None = None,
+        between: tuple[str | float, str | float] | None = None,
         inputs: Mapping[str, object] | None = None,
     ) -> Found:
         """Find the values of an input at which a condition becomes true, in every scenario named.

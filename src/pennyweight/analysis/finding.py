@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.search import close_in, default_range, grid, touching, whole_grid, wider
-from pennyweight.deals.checking import Names
 from pennyweight.deals.definition import Definition, Input
-from pennyweight.deals.formulas import Binary, Compare, Name, Node, parse, show
+from pennyweight.deals.formulas import parse
+from pennyweight.deals.nodes import Binary, Compare, Name, Node, show
 from pennyweight.deals.scenarios import Inputs, input_named, inputs_of
 from pennyweight.documents import Cell, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
@@ -123,7 +123,7 @@ def find(
     so_that: str | None = None,
     *,
     scenarios: Sequence[str] = ("base",),
-    between: tuple[object, object] | None = None,
+    between: tuple[str | float, str | float] | None = None,
     inputs: Mapping[str, object] | None = None,
 ) -> Found:
     """Find the values of an input at which a condition becomes true; see `Deal.find`."""
@@ -157,11 +157,7 @@ def condition_of(deal: Definition, text: str) -> Node:
     """Parse and check a condition typed by an asker."""
     where = f"the condition '{text}'"
     node = parse(text, where=where)
-    shapes = {name: "line" if item.is_series else "single" for name, item in deal.inputs.items()}
-    shapes.update(dict.fromkeys([*deal.values, *deal.measures, "pays_off"], "single"))
-    shapes.update(dict.fromkeys([*deal.lines, *deal.levels], "line"))
-    nodes = {name: single.node for name, single in {**deal.values, **deal.measures}.items()}
-    names = Names(shapes, nodes, deal.units, frozenset(deal.levels))  # type: ignore[arg-type]
+    names = deal.names.with_verdict()
     if names.shape(node, where) == "line":
         raise InputError(f"{where} runs over time; ask about one figure, such as at(net, 3) >= 0.")
     if names.unit(node) != "condition" and node != Name("pays_off"):
@@ -193,12 +189,14 @@ def search(
         asked, watched = model.asking(_ASKED, node, "the condition"), _ASKED
 
     def evaluate(x: Floats, owner: NDArray[np.intp]) -> Floats:
+        if not x.size:
+            return x
         if x.size == 1:  # one case would be broadcast away; ask it twice
             return asked.sweep(cases, owner.repeat(2), {item.name: x.repeat(2)}, [watched])[watched][:1]
         return asked.sweep(cases, owner, {item.name: x}, [watched])[watched]
 
     years = deal.timeline.periods / deal.timeline.per_year
-    bases = [1.0 if item.is_series else float(case[item.name]) for case in cases]  # type: ignore[arg-type]
+    bases = [1.0 if item.is_series else float(case[item.name]) for case in cases]
     looked = limits or default_range(item, bases[0], years, deal.timeline.periods)
     outcomes = _look(deal, item, evaluate, exact, bases, looked, node, pick)
     if limits is None and not any(outcome.answers for outcome in outcomes):
@@ -244,9 +242,7 @@ def _look(
             roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
             answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
             reason = (
-                ""
-                if answers
-                else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
+                "" if answers else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
             )
             outcomes.append(Outcome(tuple(_distinct(answers)), reason))
         return outcomes
@@ -278,13 +274,9 @@ def _touches(
     size = np.abs(values)
     inner = np.arange(1, x.size - 1)
     same = (
-        (owner[inner - 1] == owner[inner + 1])
-        & (state[inner - 1] == state[inner])
-        & (state[inner] == state[inner + 1])
+        (owner[inner - 1] == owner[inner + 1]) & (state[inner - 1] == state[inner]) & (state[inner] == state[inner + 1])
     )
-    low_point = inner[
-        same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)
-    ]
+    low_point = inner[same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)]
     if not low_point.size:
         return np.empty(0, np.intp), np.empty(0)
     at, least = touching(evaluate, owner[low_point], x[low_point - 1], x[low_point + 1])
@@ -293,11 +285,7 @@ def _touches(
 
 
 def _distinct(answers: list[Answer]) -> list[Answer]:
-    return [
-        a
-        for k, a in enumerate(answers)
-        if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)
-    ]
+    return [a for k, a in enumerate(answers) if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)]
 
 
 def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tuple[float, float]) -> Answer:
@@ -333,9 +321,7 @@ def _why_none(deal: Definition, item: Input, node: Node, x: Floats, values: Floa
     if not known.any():
         return "what is asked is undefined for every value looked at"
     if jumps.size:
-        return (
-            f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
-        )
+        return f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
     x, values = x[known], values[known]
     closest = int(np.argmin(np.abs(values)))
     left = node.left if isinstance(node, Compare) else node
@@ -352,13 +338,11 @@ def _why_always(deal: Definition, item: Input, values: Floats, limits: tuple[flo
     return f"true for every value {span}" if holds.all() else f"true for no value {span}"
 
 
-def _limits(item: Input, between: tuple[object, object]) -> tuple[float, float]:
+def _limits(item: Input, between: tuple[str | float, str | float]) -> tuple[float, float]:
     unit = "number" if item.is_series else item.unit
-    low, high = (read_value(end, unit, what=f"the range of {item.name}") for end in between)  # type: ignore[arg-type]
+    low, high = (read_value(end, unit, what=f"the range of {item.name}") for end in between)
     if not low < high:
-        raise InputError(
-            f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first."
-        )
+        raise InputError(f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first.")
     return low, high
 
 
@@ -375,7 +359,5 @@ def _with_note(outcome: Outcome, overridden: bool, name: str) -> Outcome:
     if not overridden:
         return outcome
     said = f"the scenario's own {name} is overridden"
-    answers = tuple(
-        Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers
-    )
+    answers = tuple(Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers)
     return Outcome(answers, outcome.reason)

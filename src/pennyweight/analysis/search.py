@@ -82,6 +82,8 @@ def close_in(
     (low, high), a last digit or so apart.
     """
     low, high = low.copy(), high.copy()
+    if not owner.size:
+        return low, high
     start = _state(evaluate(low, owner), signs)
     share = np.arange(1, _PLACES + 1) / (_PLACES + 1)
     for _ in range(_ROUNDS):

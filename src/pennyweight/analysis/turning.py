@@ -47,11 +47,8 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
         return []
     items = list(deal.inputs.values())
     years = deal.timeline.periods / deal.timeline.per_year
-    bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])  # type: ignore[arg-type]
-    ranges = [
-        default_range(item, base, years, deal.timeline.periods)
-        for item, base in zip(items, bases, strict=True)
-    ]
+    bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])
+    ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
     places = [
         whole_grid(*limits) if item.whole else grid(*limits, base, _GRID)
         for item, limits, base in zip(items, ranges, bases, strict=True)
@@ -61,9 +58,7 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
 
     def evaluate(values: Floats, moved: NDArray[np.intp], wanted: list[str]) -> dict[str, Floats]:
         changes = {
-            item.name: np.where(moved == k, values, bases[k])
-            for k, item in enumerate(items)
-            if (moved == k).any()
+            item.name: np.where(moved == k, values, bases[k]) for k, item in enumerate(items) if (moved == k).any()
         }
         return model.sweep([inputs], np.zeros(moved.size, np.intp), changes, wanted)
 

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis import pages
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.variation_page import variation_page
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.scenarios import input_named, inputs_of
 from pennyweight.documents import Document
@@ -29,6 +29,8 @@ __all__ = ["Variation", "read_places", "vary"]
 Floats: TypeAlias = NDArray[np.float64]
 
 _MOST = 1_000_000
+_SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
+"""Between listed values: a comma, unless it groups thousands as in 380,000."""
 
 
 @dataclass(frozen=True)
@@ -53,9 +55,7 @@ class Variation(Shown):
         import pandas as pd
 
         mesh = np.meshgrid(*self.inputs.values(), indexing="ij")
-        columns: dict[str, Any] = {
-            name: grid.reshape(-1) for name, grid in zip(self.inputs, mesh, strict=True)
-        }
+        columns: dict[str, Any] = {name: grid.reshape(-1) for name, grid in zip(self.inputs, mesh, strict=True)}
         columns.update({name: values.reshape(-1) for name, values in self.figures.items()})
         if "pays_off" in columns:
             columns["pays_off"] = columns["pays_off"] == 1
@@ -63,14 +63,12 @@ class Variation(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        rows = [
-            {key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")
-        ]
+        rows = [{key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")]
         return {"format": 1, "deal": self.deal, "scenario": self.scenario, "rows": rows}
 
     def document(self) -> Document:
         """A table, and a heat map for two inputs."""
-        return pages.variation_page(self)
+        return variation_page(self)
 
 
 def vary(
@@ -93,9 +91,7 @@ def vary(
     known = [name for name in (*deal.measures, *deal.values) if not name.startswith("?")]
     for name in wanted:
         if name not in known:
-            raise InputError(
-                f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}."
-            )
+            raise InputError(f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}.")
     base = inputs_of(deal, scenario, inputs)
     mesh = np.meshgrid(*axes.values(), indexing="ij")
     changes = {name: grid.reshape(-1) for name, grid in zip(axes, mesh, strict=True)}
@@ -110,7 +106,7 @@ def vary(
         axes,
         {name: np.array(values[:cases]).reshape(shape) for name, values in figures.items()},
         tuple(wanted),
-        {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},  # type: ignore[arg-type]
+        {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},
         deal,
     )
 
@@ -122,9 +118,7 @@ def read_places(item: Input, given: object) -> Floats:
     if isinstance(given, str):
         return _read_text(given.strip(), unit, what)
     if isinstance(given, np.ndarray | list | tuple):
-        values = [
-            read_value(value if isinstance(value, str) else float(value), unit, what=what) for value in given
-        ]
+        values = [read_value(value if isinstance(value, str) else float(value), unit, what=what) for value in given]
         if not values:
             raise InputError(f"{what} is given no values to take.")
         return np.array(values, dtype=np.float64)
@@ -133,7 +127,7 @@ def read_places(item: Input, given: object) -> Floats:
 
 def _read_text(text: str, unit: str, what: str) -> Floats:
     if ".." not in text:
-        parts = [part.strip() for part in re.split(r",(?!\d{3}(?:\D|$))|;", text)]
+        parts = [part.strip() for part in _SEPARATOR.split(text)]
         return np.array([read_value(part, unit, what=what) for part in parts])
     match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)
     if not match:
@@ -141,9 +135,7 @@ def _read_text(text: str, unit: str, what: str) -> Floats:
     low, high = read_value(match[1], unit, what=what), read_value(match[2], unit, what=what)
     if match["step"]:
         return _stepped(low, high, read_value(match["step"], unit, what=f"the step of {what}"), text, what)
-    count = (
-        9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
-    )
+    count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
     if count != round(count) or not 2 <= count <= _MOST:
         raise InputError(f"{what} is '{text}'; behind the / stands how many values, 2 or more.")
     return np.linspace(low, high, int(count))

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis import pages
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
 from pennyweight.analysis.finding import Outcome, search
 from pennyweight.analysis.turning import TurningPoint, turning_points
+from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.definition import Definition, Goal
-from pennyweight.deals.formulas import Name, show
+from pennyweight.deals.nodes import Name, show
 from pennyweight.deals.program import bound_name, met_name, nearly_name
 from pennyweight.deals.reasons import value_of, why_undefined
 from pennyweight.deals.scenarios import Inputs, inputs_of
@@ -85,7 +85,7 @@ class Weighing(Shown):
 
         dates = self.definition.timeline.dates
         index: Any = range(self.definition.timeline.rows) if dates is None else dates
-        frame = pd.DataFrame({name: value for name, value in self.values.items()}, index=index)
+        frame = pd.DataFrame(dict(self.values), index=index)
         frame.index.name = "period" if dates is None else "date"
         return frame
 
@@ -119,9 +119,7 @@ class Weighing(Shown):
             "verdict": self.verdict,
             "inputs": {name: _plain(value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
-            "undefined": {
-                name: figure.reason for name, figure in self.measures.items() if figure.value is None
-            },
+            "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
             "goals": {
                 name: {
                     "met": goal.state == "met",
@@ -132,9 +130,7 @@ class Weighing(Shown):
                 }
                 for name, goal in self.goals.items()
             },
-            "answers": {
-                name: [answer.value for answer in item.answers] for name, item in self.answers.items()
-            },
+            "answers": {name: [answer.value for answer in item.answers] for name, item in self.answers.items()},
             "turning_points": {
                 point.input: {
                     "base": point.base,
@@ -155,7 +151,7 @@ class Weighing(Shown):
 
     def document(self, *, by: str | None = None) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"."""
-        return pages.weighing_page(self, by=by)
+        return weighing_page(self, by=by)
 
 
 def weigh(
@@ -270,9 +266,7 @@ def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> No
                 continue
             when = float(value_of(deal, values, node)[0])
             if np.isfinite(when) and abs(when - round(when)) > 1e-6:
-                raise InputError(
-                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one."
-                )
+                raise InputError(f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.")
 
 
 def _plain(value: float | Floats) -> Any:

@@ -48,8 +48,6 @@ def command(
         names = {path: path.stem for path in deals}
         if len(set(names.values())) < len(names):
             names = {path: str(path) for path in deals}
-        return compare_deals(
-            {names[path]: deal.model for path, deal in read.items()}, *(scenarios or ("base",))
-        )
+        return compare_deals({names[path]: deal.model for path, deal in read.items()}, *(scenarios or ("base",)))
 
     deliver(compute, form, outputs)

@@ -61,9 +61,7 @@ def _copy_data(folder: Path) -> tuple[Path, Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name in ("taxi/taxi.toml", "taxi/ridership.csv", "flows/boatyard.csv"):
-            (folder / name.split("/")[1]).write_text(
-                (starters / name).read_text(encoding="utf-8"), encoding="utf-8"
-            )
+            (folder / name.split("/")[1]).write_text((starters / name).read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:
         raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
     return folder / "taxi.toml", folder / "boatyard.csv"

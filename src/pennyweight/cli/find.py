@@ -50,9 +50,7 @@ def command(
         chosen = list(dict.fromkeys(scenarios)) or ["base"]
         if "all" in chosen:
             chosen = asked.scenarios
-        return asked.find(
-            name, condition, scenarios=chosen, between=_limits(between), inputs=read_overrides(replaced)
-        )
+        return asked.find(name, condition, scenarios=chosen, between=_limits(between), inputs=read_overrides(replaced))
 
     found = deliver(compute, form, outputs)
     if not any(found.answers.values()):

@@ -16,9 +16,7 @@ __all__ = ["command"]
 @click.command("flows")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--rate", metavar="RATE", help="The yearly rate asked of the flows, effective.")
-@click.option(
-    "--period", type=click.Choice(list(PERIODS)), help="How long a period is; only for a CSV without dates."
-)
+@click.option("--period", type=click.Choice(list(PERIODS)), help="How long a period is; only for a CSV without dates.")
 @click.option("--reinvested-at", metavar="RATE", help="What money that came in earns, for the modified IRR.")
 @click.option("--borrowed-at", metavar="RATE", help="What money to pay in costs, for the modified IRR.")
 @click.option(

@@ -48,9 +48,7 @@ class _Commands(click.Group):
         return super().resolve_command(ctx, args)
 
 
-@click.group(
-    cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100}
-)
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(None, "--version", package_name="pennyweight", prog_name="pennyweight")
 def main() -> None:
     """Pennyweight weighs deals: does it pay off, by how much, and how wrong may each assumption be.

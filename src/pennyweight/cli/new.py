@@ -35,9 +35,7 @@ def command(file: Path, starter: str, title: str | None) -> None:
     """
     if file.suffix != ".toml":
         raise InputError(f"{file}: a deal file ends in .toml.")
-    for path in copy_starter(
-        starter, file, title or file.stem.replace("_", " ").replace("-", " ").capitalize()
-    ):
+    for path in copy_starter(starter, file, title or file.stem.replace("_", " ").replace("-", " ").capitalize()):
         click.echo(f"Written: {path}")
     click.echo(f"Weigh it with: pennyweight weigh {file}")
 

@@ -39,8 +39,8 @@ def command(
 ) -> None:
     """Vary one input (a table) or two (a two-way table, and a heat map with --output map.png).
 
-    A range has both ends in: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is varied by
-    multiples of itself: trips=80%..120%/5.
+    A range has both ends in: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is
+    varied by multiples of itself: trips=80%..120%/5.
 
     Example: pennyweight vary taxi.toml hull=380k..460k/9 hurdle=6%..12%:1% --show npv
     """
@@ -54,8 +54,6 @@ def command(
             if name.strip() in places:
                 raise InputError(f"{name.strip()} is varied twice.")
             places[name.strip()] = values.strip()
-        return Deal.read(deal).vary(
-            places, show=show or None, scenario=scenario, inputs=read_overrides(replaced)
-        )
+        return Deal.read(deal).vary(places, show=show or None, scenario=scenario, inputs=read_overrides(replaced))
 
     deliver(compute, form, outputs)

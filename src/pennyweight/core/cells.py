@@ -12,6 +12,7 @@ Algebraic Geometry", 2nd ed., section 10.2.
 from __future__ import annotations
 
 from functools import lru_cache
+from itertools import pairwise
 from math import comb
 from typing import NamedTuple
 
@@ -93,7 +94,7 @@ def _bases(n: int) -> tuple[Floats, Floats, Floats]:
     """
     degree = n - 1
     start = np.zeros((n, len(_EDGES) - 1, n))
-    for cell, (a, b) in enumerate(zip(_EDGES[:-1], _EDGES[1:], strict=True)):
+    for cell, (a, b) in enumerate(pairwise(_EDGES)):
         for i in range(n):
             for k in range(n):
                 products = sum(

@@ -167,9 +167,7 @@ def modified_irr(
     0.122497
     """
     table = np.asarray(flows, dtype=np.float64)
-    when = (
-        np.arange(table.shape[-1], dtype=np.float64) if times is None else np.asarray(times, dtype=np.float64)
-    )
+    when = np.arange(table.shape[-1], dtype=np.float64) if times is None else np.asarray(times, dtype=np.float64)
     span = when[..., -1] - when[..., 0]
     inflow = discounted(np.maximum(table, 0.0), reinvested_at, times=when - when[..., -1:]).sum(axis=-1)
     outflow = -discounted(np.minimum(table, 0.0), borrowed_at, times=when - when[..., :1]).sum(axis=-1)

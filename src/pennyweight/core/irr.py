@@ -311,8 +311,8 @@ def _outlays_first(flows: Floats) -> tuple[int, NDArray[np.bool_]]:
     n, width = flows.shape
     if flows[1:].min() >= 0:
         return 1, flows[0] < 0
-    negative = flows < 0
-    any_negative = negative.any(axis=1)
+    negative = np.asarray(flows < 0)
+    any_negative = np.asarray(negative.any(axis=1))
     outlays = n - int(np.argmax(any_negative[::-1]))
     if outlays > n // 2:
         # A few odd rows must not make the chunk pay: look for the length that suits most rows.
@@ -361,7 +361,7 @@ def _log_ratio(flows: Floats, paid: Floats, x: Floats) -> Floats:
     for k in range(flows.shape[0] - 2, -1, -1):
         total *= v
         total += flows[k]
-    return np.log1p(total / _outflow(paid, v)[0])
+    return np.asarray(np.log1p(total / _outflow(paid, v)[0]))
 
 
 def _outflow(paid: Floats, v: Floats) -> tuple[Floats, Floats]:

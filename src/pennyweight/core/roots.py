@@ -62,7 +62,7 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
     out (evaluated by Horner's rule then). Roots come ordered by row, then from small to large x.
     Where the sum comes within rounding of zero without changing sign the root is marked as touching.
     """
-    rows, n = flows.shape
+    n = flows.shape[1]
     scale = np.abs(flows).max(axis=1, initial=0.0)
     keep = np.flatnonzero(scale > 0)
     if times is None and 2 < n <= cells.LARGEST and keep.size:
@@ -131,17 +131,13 @@ def _places_of_changes(flows: Floats, times: Floats, most: int) -> Floats:
     return places
 
 
-def _solve_level(
-    flows: Floats, times: Floats, active: NDArray[np.intp], cuts: RootTable, periodic: bool
-) -> RootTable:
+def _solve_level(flows: Floats, times: Floats, active: NDArray[np.intp], cuts: RootTable, periodic: bool) -> RootTable:
     """All roots of the active rows, the real line cut at `cuts`, between which each is monotone."""
     low, high = _bounds(flows[active], times[active])
     # Zero is a cut too, so that no bracket lies on both sides of it (see _Sums).
     row = np.concatenate([active, cuts.row, active, active])
     x = np.concatenate([low, cuts.x, np.zeros(active.size), high])
-    rank = np.concatenate(
-        [np.zeros(active.size), np.ones(cuts.row.size + active.size), np.full(active.size, 2)]
-    )
+    rank = np.concatenate([np.zeros(active.size), np.ones(cuts.row.size + active.size), np.full(active.size, 2)])
     order = np.lexsort((x, rank, row))
     row, x, rank = row[order], x[order], rank[order]
     sums = _Sums(flows, times, periodic)

@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from pennyweight.deals.formulas import (
+from pennyweight.deals.functions import FUNCTIONS, Function
+from pennyweight.deals.nodes import (
     Binary,
     Call,
     Choose,
@@ -21,10 +22,9 @@ from pennyweight.deals.formulas import (
     show,
     walk,
 )
-from pennyweight.deals.functions import FUNCTIONS, Function
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["BUILT_IN", "Names", "bind", "current_names", "used_as"]
+__all__ = ["BUILT_IN", "Names", "Shape", "bind", "current_names", "used_as"]
 
 Shape = Literal["single", "line"]
 
@@ -61,8 +61,8 @@ def bind(call: Call, where: str) -> list[Node | None]:
         if slots[place] is not None:
             raise _misfit(function, where, f"is given '{names[place]}' twice")
         slots[place] = node
-    for parameter, node in zip(function.parameters, slots, strict=False):
-        if node is None and not parameter.optional:
+    for parameter, slot in zip(function.parameters, slots, strict=False):
+        if slot is None and not parameter.optional:
             raise _misfit(function, where, f"needs '{parameter.name}'")
     return slots
 
@@ -105,11 +105,15 @@ def _misfit(function: Function, where: str, problem: str) -> InputError:
 class Names:
     """Every name of a deal with its shape, and the formulas behind, for checking and for units."""
 
-    shapes: dict[str, Shape]
+    shapes: Mapping[str, Shape]
     nodes: Mapping[str, Node]
     said_units: Mapping[str, str]
     levels: frozenset[str]
     _units: dict[str, str] = field(default_factory=dict)
+
+    def with_verdict(self) -> Names:
+        """The same with `pays_off`, which conditions may name."""
+        return Names({**self.shapes, "pays_off": "single"}, self.nodes, self.said_units, self.levels)
 
     def shape(self, node: Node, where: str) -> Shape:
         """Check a formula and say whether it is one figure or runs over time."""
@@ -187,9 +191,7 @@ class Names:
                     "give that a line of its own."
                 )
             if parameter.kind in ("line", "name") and shape == "single" and call.function != "at":
-                raise InputError(
-                    f"{where}: {described} is something over time; '{show(slot)}' is one figure."
-                )
+                raise InputError(f"{where}: {described} is something over time; '{show(slot)}' is one figure.")
             if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
                 raise InputError(
                     f"{where}: {described} is one figure; '{show(slot)}' runs over time. "
@@ -215,9 +217,7 @@ _SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_an
 def _refuse_large_rate(number: Number, described: str, where: str) -> None:
     if abs(number.value) >= 1:
         percent = f"{number.value:g}%"
-        raise InputError(
-            f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}."
-        )
+        raise InputError(f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.")
 
 
 def _combined(operator: str, left: str, right: str) -> str:

@@ -9,7 +9,8 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.formulas import Node
+from pennyweight.deals.checking import Names
+from pennyweight.deals.nodes import Node
 from pennyweight.deals.shape import Source
 from pennyweight.deals.timeline import Timeline
 from pennyweight.quantities.units import Style
@@ -178,8 +179,8 @@ class Definition:
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
     questions: Mapping[str, Question]
-    units: Mapping[str, str]
-    """The unit of every name, said or worked out."""
+    names: Names
+    """Every name with its shape and its unit."""
     remarks: tuple[str, ...]
     """What reading noticed and the checks should tell."""
     source: Source
@@ -195,7 +196,7 @@ class Definition:
 
     def unit(self, name: str) -> str:
         """The unit of a name."""
-        return self.units.get(name, "number")
+        return self.names.unit_of(name)
 
     def with_measure(self, name: str, node: Node, where: str) -> Definition:
         """The same deal with one more measure, hidden from what is shown (its name begins with '?')."""

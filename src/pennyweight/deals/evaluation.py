@@ -109,9 +109,7 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
     drops: list[tuple[int, ...]] = []
     for k, item in enumerate(moving):
         dying = tuple(
-            slot
-            for slot in {*item.args, *item.outs}
-            if last_use[slot] == k and slot in made and slot not in targets
+            slot for slot in {*item.args, *item.outs} if last_use[slot] == k and slot in made and slot not in targets
         )
         # An argument that dies here hands its register on, so the operation works in place.
         free += [register_of.pop(slot) for slot in dying if slot in register_of and slot in item.args]
@@ -133,9 +131,9 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
 def _execute(instruction: Instruction, values: dict[int, Floats]) -> None:
     result = instruction.compute(*[values[arg] for arg in instruction.args])
     if len(instruction.outs) == 1 and not isinstance(result, tuple):
-        values[instruction.outs[0]] = result  # type: ignore[assignment]
+        values[instruction.outs[0]] = result
     else:
-        values.update(zip(instruction.outs, result, strict=True))  # type: ignore[call-overload]
+        values.update(zip(instruction.outs, result, strict=True))
 
 
 def _run_spans(
@@ -177,7 +175,7 @@ def _run_chunk(plan: _Plan, values: dict[int, Floats], pool: list[Floats], width
             arguments = [values[arg] for arg in instruction.args]
             out = pool[register]
             if width > 1 or all(argument.shape[-1] == 1 for argument in arguments):
-                values[instruction.outs[0]] = instruction.compute(*arguments, out=out)  # type: ignore[assignment]
+                values[instruction.outs[0]] = instruction.compute(*arguments, out=out)
             else:
                 _execute(instruction, values)
         for slot in drops:

@@ -7,113 +7,32 @@ parser does the grammar and every node it yields is either translated or refused
 from __future__ import annotations
 
 import ast
+import operator
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable
 from math import isfinite
-from typing import TypeAlias
 
+from pennyweight.deals.nodes import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Number,
+    Unary,
+    show,
+)
 from pennyweight.errors import InputError
 from pennyweight.quantities.rates import read_rate
 
-__all__ = [
-    "Binary",
-    "Call",
-    "Choose",
-    "Compare",
-    "Logic",
-    "Name",
-    "Node",
-    "Number",
-    "Sum",
-    "Unary",
-    "children",
-    "names_in",
-    "parse",
-    "show",
-    "walk",
-]
+__all__ = ["parse"]
 
 LONGEST = 2_000
 DEEPEST = 60
 LARGEST_POWER = 1_000
 
-
-@dataclass(frozen=True, slots=True)
-class Number:
-    """A literal; `percent` when it was written with a percent sign or read as a rate's text."""
-
-    value: float
-    text: str
-    percent: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Name:
-    """An input, value, line, level, measure or built-in."""
-
-    name: str
-
-
-@dataclass(frozen=True, slots=True)
-class Unary:
-    """`-x` or `not x`."""
-
-    operator: str
-    operand: Node
-
-
-@dataclass(frozen=True, slots=True)
-class Binary:
-    """`+ - * / **`."""
-
-    operator: str
-    left: Node
-    right: Node
-
-
-@dataclass(frozen=True, slots=True)
-class Compare:
-    """`< <= > >= == !=`."""
-
-    operator: str
-    left: Node
-    right: Node
-
-
-@dataclass(frozen=True, slots=True)
-class Logic:
-    """`and`, `or`, three-valued."""
-
-    operator: str
-    parts: tuple[Node, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Choose:
-    """`yes if condition else no`."""
-
-    condition: Node
-    yes: Node
-    no: Node
-
-
-@dataclass(frozen=True, slots=True)
-class Call:
-    """A function by name; arguments are (parameter or None, node), in the order written."""
-
-    function: str
-    arguments: tuple[tuple[str | None, Node], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Sum:
-    """The sum of names; how `money_in` and its kin are worked out."""
-
-    parts: tuple[Node, ...]
-
-
-Node: TypeAlias = Number | Name | Unary | Binary | Compare | Logic | Choose | Call | Sum
 
 _BINARY = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**"}
 _COMPARE = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!="}
@@ -158,67 +77,6 @@ def parse(text: str, *, where: str) -> Node:
     return _Translator(stripped, where, percents).translate(tree.body, 0)
 
 
-def children(node: Node) -> tuple[Node, ...]:
-    """The nodes directly below a node."""
-    match node:
-        case Unary():
-            return (node.operand,)
-        case Binary() | Compare():
-            return (node.left, node.right)
-        case Logic() | Sum():
-            return node.parts
-        case Choose():
-            return (node.condition, node.yes, node.no)
-        case Call():
-            return tuple(argument for _, argument in node.arguments)
-        case _:
-            return ()
-
-
-def walk(node: Node) -> Iterator[Node]:
-    """The node and all below it."""
-    yield node
-    for child in children(node):
-        yield from walk(child)
-
-
-def names_in(node: Node) -> set[str]:
-    """Every name the formula reads."""
-    return {part.name for part in walk(node) if isinstance(part, Name)}
-
-
-def show(node: Node) -> str:
-    """The formula as text again.
-
-    >>> show(parse("a*(b + 1)", where="x"))
-    'a * (b + 1)'
-    """
-    match node:
-        case Number():
-            return node.text
-        case Name():
-            return node.name
-        case Unary():
-            gap = " " if node.operator == "not" else ""
-            return f"{node.operator}{gap}{_inner(node.operand)}"
-        case Binary() | Compare():
-            return f"{_inner(node.left)} {node.operator} {_inner(node.right)}"
-        case Logic():
-            return f" {node.operator} ".join(_inner(part) for part in node.parts)
-        case Choose():
-            return f"{_inner(node.yes)} if {_inner(node.condition)} else {_inner(node.no)}"
-        case Call():
-            parts = [f"{key}={show(value)}" if key else show(value) for key, value in node.arguments]
-            return f"{node.function}({', '.join(parts)})"
-        case Sum():
-            return " + ".join(show(part) for part in node.parts)
-
-
-def _inner(node: Node) -> str:
-    atom = isinstance(node, Number | Name | Call)
-    return show(node) if atom or (isinstance(node, Binary) and node.operator in "*/") else f"({show(node)})"
-
-
 def _is_word(match: re.Match[str]) -> bool:
     """Whether what follows a percentage is one of the words that may: if, else, and, or."""
     return re.match(r"\s*(if|else|and|or)\b", match.string[match.start("rest") :]) is not None
@@ -248,6 +106,10 @@ def _check_bounds(text: str, where: str) -> None:
 
 
 def _syntax(error: Exception, prepared: str) -> str:
+    if scaled := re.search(r"\d(k|m|mn|bn)\b", prepared):
+        return f"amounts in formulas are written out, as 430_000, not with '{scaled[1]}'"
+    if re.search(r"(?<![=<>!])=(?!=)", prepared) and "(" not in prepared:
+        return "to compare two figures write =="
     if isinstance(error, SyntaxError) and error.offset:
         rest = prepared[error.offset - 1 :].strip()
         near = re.sub(r"_percent\d+_", "…%", rest)[:20]
@@ -293,9 +155,7 @@ class _Translator:
             case ast.Call():
                 return self.call(node, depth)
             case ast.Attribute():
-                raise self.refuse(
-                    f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts"
-                )
+                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts")
             case ast.Subscript():
                 raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
             case ast.Lambda():
@@ -310,9 +170,7 @@ class _Translator:
             try:
                 return Number(read_rate(value).effective(), f"'{value}'", True)
             except InputError:
-                raise self.refuse(
-                    f"the text '{value[:30]}' is no rate; texts stand only where a rate does"
-                ) from None
+                raise self.refuse(f"the text '{value[:30]}' is no rate; texts stand only where a rate does") from None
         try:
             number = float(value)
         except OverflowError:
@@ -341,18 +199,18 @@ class _Translator:
                 raise self.refuse("'~' is not part of the formula language")
 
     def binary(self, node: ast.BinOp, depth: int) -> Node:
-        operator = _BINARY.get(type(node.op))
-        if operator is None:
+        symbol = _BINARY.get(type(node.op))
+        if symbol is None:
             if isinstance(node.op, ast.Mod):
                 raise self.refuse("there is no modulo; a percentage is a number and its sign, as in 4.6%")
             raise self.refuse(f"'{_word_for(node.op)}' is not part of the formula language")
         left, right = self.translate(node.left, depth + 1), self.translate(node.right, depth + 1)
-        if operator == "**" and _constant(right) is not None and abs(_constant(right) or 0) > LARGEST_POWER:
+        if symbol == "**" and _constant(right) is not None and abs(_constant(right) or 0) > LARGEST_POWER:
             raise self.refuse(f"the power {show(right)} is too large; the most is {LARGEST_POWER:,}")
-        result = Binary(operator, left, right)
+        result = Binary(symbol, left, right)
         value = _constant(result)
         if value is not None and not isfinite(value):
-            if operator == "/":
+            if symbol == "/":
                 raise self.refuse(f"'{show(result)}' divides by zero")
             if value != value:
                 raise self.refuse(f"'{show(result)}' is no real number")
@@ -362,10 +220,10 @@ class _Translator:
     def compare(self, node: ast.Compare, depth: int) -> Node:
         sides = [self.translate(part, depth + 1) for part in (node.left, *node.comparators)]
         parts: list[Node] = []
-        for operator, left, right in zip(node.ops, sides[:-1], sides[1:], strict=True):
-            word = _COMPARE.get(type(operator))
+        for sign, left, right in zip(node.ops, sides[:-1], sides[1:], strict=True):
+            word = _COMPARE.get(type(sign))
             if word is None:
-                raise self.refuse(f"'{_word_for(operator)}' is not part of the formula language")
+                raise self.refuse(f"'{_word_for(sign)}' is not part of the formula language")
             parts.append(Compare(word, left, right))
         return parts[0] if len(parts) == 1 else Logic("and", tuple(parts))
 
@@ -397,20 +255,20 @@ def _constant(node: Node) -> float | None:
             if left is None or right is None:
                 return None
             try:
-                value = _OPERATIONS[node.operator](left, right)
+                result = _OPERATIONS[node.operator](left, right)
             except (OverflowError, ZeroDivisionError):
                 return float("inf")
-            return value if isinstance(value, float) else float("nan")
+            return result if isinstance(result, float) else float("nan")
         case _:
             return None
 
 
-_OPERATIONS = {
-    "+": float.__add__,
-    "-": float.__sub__,
-    "*": float.__mul__,
-    "/": float.__truediv__,
-    "**": float.__pow__,
+_OPERATIONS: dict[str, Callable[[float, float], object]] = {
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "**": operator.pow,
 }
 
 

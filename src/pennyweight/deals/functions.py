@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -75,9 +75,6 @@ def _grown(time: Timeline, rate: Floats) -> Floats:
 
 def _grown_yearly(time: Timeline, rate: Floats) -> Floats:
     since = np.maximum(time.year - 1, 0)
-    first = time.per_year == 1
-    if first:
-        return np.exp(since * np.log1p(np.where(rate > -1, rate, np.nan)))
     whole = np.arange(since[-1, 0] + 1)[:, None]
     by_year = np.exp(whole * np.log1p(np.where(rate > -1, rate, np.nan)))
     return np.take(by_year, since[:, 0].astype(np.intp), axis=0)
@@ -91,7 +88,7 @@ def _end_of_year(time: Timeline, years: Floats) -> Floats:
 
 
 def _within(time: Timeline, x: Floats, first: Floats | None, last: Floats | None, default: int) -> Floats:
-    """x with what lies outside first…last (whole periods, both in) replaced by NaN marks the caller knows."""
+    """1 from first to last, both in, 0 outside; NaN when either is no whole period."""
     low = np.full(1, float(default)) if first is None else first
     high = np.full(1, float(time.periods)) if last is None else last
     inside = (time.t >= low - WHOLE) & (time.t <= high + WHOLE)
@@ -177,9 +174,7 @@ def _cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -
     return x, last
 
 
-def _npv(
-    time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None
-) -> Floats:
+def _npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
     x, _ = _cut(time, x, years, plus)
     period_rate = rates.per_period(rate, time.per_year)
     if x.shape[1] == 1 and period_rate.size == 1:
@@ -195,19 +190,17 @@ def _npv(
 
 def _irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
     x, _ = _cut(time, x, years, plus)
-    if x.shape[1] == 1:
-        found = np.array([irr.single_row(x[:, 0].tolist())[0]])
-    else:
-        found = irr.irr(x.T)
+    found = np.array([irr.single_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else irr.irr(x.T)
     return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
 
 
 def _why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> str:
     row = _cut(time, x, years, plus)[0][:, 0]
     outcome = irr.rates_with_outcome(row).outcome
+    crossing, touching = irr.all_rates(row)
     several = [
         f"{float(rates.effective_rate(rate * time.per_year, time.per_year)):.2%}"
-        for rate in sum(irr.all_rates(row), [])
+        for rate in sorted([*crossing, *touching])
     ]
     if not (row < 0).any():
         return "no money goes out, so there is nothing to earn a return on"
@@ -311,12 +304,12 @@ def _round(time: Timeline, x: Floats, places: Floats | None = None) -> Floats:
     return np.sign(x) * np.floor(scaled * (1 + 4e-16) + 0.5) / scale
 
 
-def _parameters(text: str) -> tuple[Parameter, ...]:
+def _read_parameters(text: str) -> tuple[Parameter, ...]:
     """Read "x:line rate:rate years:years?" as parameters, `?` for one that may be left out."""
     found = []
     for part in text.split():
         name, _, kind = part.partition(":")
-        found.append(Parameter(name, kind.rstrip("?"), kind.endswith("?")))  # type: ignore[arg-type]
+        found.append(Parameter(name, cast(Kind, kind.rstrip("?")), kind.endswith("?")))
     return tuple(found)
 
 
@@ -378,7 +371,7 @@ _WHY: dict[str, Callable[..., str]] = {
 
 FUNCTIONS: dict[str, Function] = {
     name: Function(
-        name, _parameters(parameters), result, unit, summary, compute, _WHY.get(name), name in ("min", "max")
+        name, _read_parameters(parameters), result, unit, summary, compute, _WHY.get(name), name in ("min", "max")
     )
     for name, parameters, result, unit, summary, compute in _ROWS
 }

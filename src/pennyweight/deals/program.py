@@ -11,7 +11,7 @@ from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from graphlib import CycleError, TopologicalSorter
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,20 +19,8 @@ from numpy.typing import NDArray
 from pennyweight.deals import runs
 from pennyweight.deals.checking import bind, current_names
 from pennyweight.deals.definition import TOTALS, Definition, Goal, Level, Line
-from pennyweight.deals.formulas import (
-    Binary,
-    Call,
-    Choose,
-    Compare,
-    Logic,
-    Name,
-    Node,
-    Number,
-    Sum,
-    Unary,
-    names_in,
-)
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, names_in
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
 
@@ -40,14 +28,14 @@ __all__ = ["Instruction", "Program", "bound_name", "met_name", "nearly_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_ELEMENTWISE = frozenset("+ - * / ** negate not".split())
+_ELEMENTWISE = frozenset(["+", "-", "*", "/", "**", "negate", "not"])
 
 
 @dataclass(frozen=True, slots=True)
 class Instruction:
     """compute(*values of args) gives the values of outs; `into`: it takes `out=` and may overwrite an argument."""
 
-    compute: Callable[..., object]
+    compute: Callable[..., Any]
     args: tuple[int, ...]
     outs: tuple[int, ...]
     into: bool = False
@@ -179,7 +167,7 @@ class Program:
                 if function.parameters[min(k, len(function.parameters) - 1)].kind not in ("line", "name")
             ]
             over_time = any(self.over_time[arg] for arg in now)
-        compute = partial(function.compute, self.time)
+        compute: Callable[..., object] = partial(function.compute, self.time)
         if not all(present):
             compute = partial(_with_gaps, compute, present)
         return self.emit((function.name, present), compute, args, over_time)
@@ -226,15 +214,10 @@ class Program:
             self.names[name] = self._compile_name(name)
             return
         self._refuse_circle(group)
-        singles = [
-            member
-            for member in group
-            if member in self.definition.values or member in self.definition.measures
-        ]
+        singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
         if singles:
-            raise InputError(
-                f"{self._where(singles[0])}: '{singles[0]}' needs itself: {' needs '.join(_circle(group, self._edges()))}."
-            )
+            circle = " needs ".join(_circle(group, self._edges()))
+            raise InputError(f"{self._where(singles[0])}: '{singles[0]}' needs itself: {circle}.")
         from pennyweight.deals.stepping import compile_group
 
         compile_group(self, self._now_order(group))
@@ -297,9 +280,7 @@ class Program:
 
     def _compile_goals(self) -> None:
         deal = self.definition
-        met = []
-        for goal in deal.goals.values():
-            met.append(self._compile_goal(goal))
+        met = [self._compile_goal(goal) for goal in deal.goals.values()]
         pays_off = met[0] if met else self.number(float("nan"))
         for slot in met[1:]:
             pays_off = self._operation("and", [pays_off, slot])
@@ -315,9 +296,7 @@ class Program:
             self.names[bound_name(goal.measure, key)] = bound
             upward = goal.at_least is not None
             compute = partial(_reaches, upward, tolerance, goal.undefined_is_met)
-            slot = self.emit(
-                ("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False
-            )
+            slot = self.emit(("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False)
             self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
         return self.names[met_name(goal.measure)]
 
@@ -338,9 +317,7 @@ def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args:
 
 def _read_around(item: Line | Level) -> set[str]:
     """The names that a line's run, a level's start and the settings of either read."""
-    nodes: list[Node | None] = [
-        node for (first, last), value in item.settings for node in (first, last, value)
-    ]
+    nodes: list[Node | None] = [node for (first, last), value in item.settings for node in (first, last, value)]
     if isinstance(item, Line):
         nodes += [item.run.at, item.run.first, item.run.last, item.run.every]
     else:

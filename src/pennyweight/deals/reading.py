@@ -10,10 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.deals.checking import BUILT_IN, Names, current_names, used_as
+from pennyweight.deals.checking import Names, Shape, used_as
 from pennyweight.deals.definition import (
     RESERVED,
-    TOTALS,
     Change,
     Definition,
     Goal,
@@ -25,8 +24,9 @@ from pennyweight.deals.definition import (
     Scenario,
     Single,
 )
-from pennyweight.deals.formulas import Binary, Call, Choose, Name, Node, Number, Sum, Unary, parse, show, walk
+from pennyweight.deals.formulas import parse
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.nodes import Binary, Call, Choose, Name, Node, Number, Unary, walk
 from pennyweight.deals.series import read_series
 from pennyweight.deals.shape import (
     DealShape,
@@ -39,6 +39,7 @@ from pennyweight.deals.shape import (
     read_shape,
     shape_of,
 )
+from pennyweight.deals.soundness import all_nodes, check_bare_amounts, check_formulas, check_rate_goals
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.dates import read_date
@@ -83,30 +84,28 @@ class _Reader:
         goals = {name: self._goal(name) for name in shape.goals}
         questions = {name: self._question(name) for name in shape.questions}
         if not (lines or measures):
-            raise InputError(
-                f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out]."
-            )
+            raise InputError(f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].")
 
         nodes: dict[str, Node] = {name: item.node for name, item in {**values, **measures}.items()}
         nodes.update({name: item.node for name, item in lines.items()})
         nodes.update({name: item.node for name, item in levels.items()})
-        hints = used_as(self._all_nodes(nodes, lines, levels, goals, questions))
-        units = self._said_units(lines)
-        for name, item in shape.inputs.items():
-            units[name] = item.unit or self._unit_by_use(item, hints.get(name))
-        shapes = {name: "line" if self._is_series(item) else "single" for name, item in shape.inputs.items()}
+        shapes: dict[str, Shape] = {
+            name: "line" if self._is_series(item) else "single" for name, item in shape.inputs.items()
+        }
         shapes.update(dict.fromkeys([*values, *measures], "single"))
         shapes.update(dict.fromkeys([*lines, *levels], "line"))
-        names = Names(shapes, nodes, units, frozenset(levels))  # type: ignore[arg-type]
-        self._check_formulas(names, values, measures, lines, levels, goals, questions)
-        self._check_bare_amounts(lines)
-        self._check_rate_goals(goals, measures, names)
-        all_units = {name: names.unit_of(name) for name in [*shapes, *BUILT_IN]}
-        decides = {
-            node.name for line in lines.values() for node in _moments_of(line) if isinstance(node, Name)
-        }
+        units = self._said_units(lines)
+        groups = (values, measures, lines, levels, goals, questions)
+        check_formulas(Names(shapes, nodes, units, frozenset(levels)), *groups)
+        hints = used_as(all_nodes(*groups))
+        for name, item in shape.inputs.items():
+            units[name] = item.unit or self._unit_by_use(item, hints.get(name))
+        names = Names(shapes, nodes, units, frozenset(levels))
+        check_bare_amounts(lines)
+        check_rate_goals(goals, names)
+        decides = {node.name for line in lines.values() for node in _moments_of(line) if isinstance(node, Name)}
         inputs = {
-            name: self._input(name, item, all_units[name], item.whole or name in decides)
+            name: self._input(name, item, units[name], item.whole or name in decides)
             for name, item in shape.inputs.items()
         }
         return Definition(
@@ -122,7 +121,7 @@ class _Reader:
             goals=goals,
             scenarios=self._scenarios(inputs),
             questions=questions,
-            units=all_units,
+            names=names,
             remarks=tuple(self.remarks),
             source=self.source,
         )
@@ -146,17 +145,13 @@ class _Reader:
 
     def _locale(self) -> str:
         if not re.fullmatch(r"[a-z]{2,3}([_-][A-Za-z]{2,4})?", self.shape.locale):
-            raise InputError(
-                f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE."
-            )
+            raise InputError(f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE.")
         from babel import Locale, UnknownLocaleError
 
         try:
             Locale.parse(self.shape.locale.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
-            raise InputError(
-                f"{self.where('locale')} is '{self.shape.locale}', which nobody knows."
-            ) from None
+            raise InputError(f"{self.where('locale')} is '{self.shape.locale}', which nobody knows.") from None
         return self.shape.locale.replace("-", "_")
 
     def _check_names(self) -> None:
@@ -165,9 +160,7 @@ class _Reader:
             for name in getattr(self.shape, section):
                 where = self.where(section, name)
                 if not _NAME.fullmatch(name):
-                    raise InputError(
-                        f"{where}: '{name}' is no name; use letters, digits and _, a letter first."
-                    )
+                    raise InputError(f"{where}: '{name}' is no name; use letters, digits and _, a letter first.")
                 if name in RESERVED:
                     raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.")
                 if name in FUNCTIONS and section != "measures":
@@ -294,15 +287,9 @@ class _Reader:
             raise InputError(
                 f"{where}: there is no input '{item.find}' to find{nearest(item.find, self.shape.inputs) or '.'}"
             )
-        node = (
-            None
-            if item.so_that is None
-            else parse(item.so_that, where=self.where("questions", name, "so_that"))
-        )
+        node = None if item.so_that is None else parse(item.so_that, where=self.where("questions", name, "so_that"))
         if node is None and not self.shape.goals:
-            raise InputError(
-                f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals."
-            )
+            raise InputError(f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.")
         label = item.label or _words(name)
         return Question(name, item.find, node, item.so_that or "pays_off", item.pick, label, where)
 
@@ -352,18 +339,14 @@ class _Reader:
     def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
         where = self.where(*keys)
         if not steps:
-            raise InputError(
-                f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}."
-            )
+            raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
         moments: list[tuple[int, float]] = []
         for key, value in steps.items():
             moment = int(key) if re.fullmatch(r"\d{1,9}", key) else key
             node = self._moment(moment, "first", *keys, "steps", key)
             period = _number(node, self.time) if node is not None else None
             if period is None or not np.isfinite(period):
-                raise InputError(
-                    f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\"."
-                )
+                raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
             moments.append((int(period), read_value(value, unit, what=f"{where} from {key}")))
         if [period for period, _ in moments] != sorted({period for period, _ in moments}):
             raise InputError(f"{where}: steps must follow one another in time, each period once.")
@@ -372,24 +355,27 @@ class _Reader:
             series[period:] = value
         return series
 
+    def _said_units(self, lines: Mapping[str, Line]) -> dict[str, str]:
+        units = {name: "money" for name, line in lines.items() if line.role != "other"}
+        for section in ("values", "money_in", "money_out", "lines", "levels", "measures"):
+            for name, item in getattr(self.shape, section).items():
+                if item.unit is not None:
+                    units[name] = item.unit
+        return units
+
     # Scenarios.
 
     def _scenarios(self, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
         found: dict[str, Scenario] = {}
         for name, item in self.shape.scenarios.items():
             where = self.where("scenarios", name)
-            changes = {
-                key: self._change(name, key, change, inputs)
-                for key, change in item.__pydantic_extra__.items()
-            }
+            changes = {key: self._change(name, key, change, inputs) for key, change in item.__pydantic_extra__.items()}
             found[name] = Scenario(name, item.label or _words(name), item.based_on, changes, where)
         for name, scenario in found.items():
             chain = [name]
             while (base := found[chain[-1]].based_on) is not None and base != "base":
                 if base not in found:
-                    raise InputError(
-                        f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}"
-                    )
+                    raise InputError(f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}")
                 if base in chain:
                     raise InputError(
                         f"{scenario.where} is based on itself: {' on '.join([*chain, base])}; one must stand alone."
@@ -406,9 +392,7 @@ class _Reader:
         unit = inputs[name].unit
         ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
         if len(ways) != 1:
-            raise InputError(
-                f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'."
-            )
+            raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.")
         if item.scale is not None:
             return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
         if item.shift is not None:
@@ -416,139 +400,8 @@ class _Reader:
             return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
         value, given = self._value(item, unit, ("scenarios", scenario, name))
         if isinstance(value, np.ndarray) and not inputs[name].is_series:
-            raise InputError(
-                f"{where}: {name} is one value in the deal and cannot become a series in a scenario."
-            )
+            raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
         return Change("replace", value, given, where)
-
-    # Checks over the whole deal.
-
-    def _all_nodes(self, nodes: Mapping[str, Node], *groups: Mapping[str, Any]) -> Iterator[Node]:
-        """Every formula, each checked for its calls first."""
-        yield from nodes.values()
-        for group in groups:
-            for item in group.values():
-                yield from _nodes_of(item)
-
-    def _said_units(self, lines: Mapping[str, Line]) -> dict[str, str]:
-        units = {name: "money" for name, line in lines.items() if line.role != "other"}
-        for section in ("values", "money_in", "money_out", "lines", "levels", "measures"):
-            for name, item in getattr(self.shape, section).items():
-                if item.unit is not None:
-                    units[name] = item.unit
-        return units
-
-    def _check_formulas(self, names: Names, *groups: Mapping[str, Any]) -> None:
-        for group in groups:
-            for item in group.values():
-                for node in _nodes_of(item):
-                    if isinstance(item, Question):
-                        self._check_condition(names, node, item.where)
-                        continue
-                    shape = names.shape(node, item.where)
-                    over_time = isinstance(item, Line | Level) and node is item.node
-                    if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
-                        over_time = True
-                    if shape == "line" and not over_time:
-                        what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
-                        raise InputError(
-                            f"{item.where}: {what} needs one figure, and this runs over time; "
-                            "wrap it in total(…), at(…, period) or another function over time."
-                        )
-
-    def _check_condition(self, names: Names, node: Node, where: str) -> None:
-        known = Names({**names.shapes, "pays_off": "single"}, names.nodes, names.said_units, names.levels)
-        if known.shape(node, where) == "line":
-            raise InputError(f"{where}: a condition is about one figure; this one runs over time.")
-        if known.unit(node) != "condition" and node != Name("pays_off"):
-            raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.")
-
-    def _check_rate_goals(
-        self, goals: Mapping[str, Goal], measures: Mapping[str, Single], names: Names
-    ) -> None:
-        for name, goal in goals.items():
-            if names.unit_of(name) != "rate":
-                continue
-            for bound in (goal.at_least, goal.at_most, goal.nearly):
-                if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
-                    raise InputError(
-                        f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".'
-                    )
-
-    def _check_bare_amounts(self, lines: Mapping[str, Line]) -> None:
-        early = _Early(lines)
-        for line in lines.values():
-            if line.run.said or not (named := early.named(line)):
-                continue
-            bare = next(early.bare_terms(line.node), None)
-            if bare is not None:
-                raise InputError(
-                    f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
-                    "with 'from', 'at' or 'every', or give it a line of its own."
-                )
-
-
-class _Early:
-    """Which lines may run in period 0, and what is added to them without being a line itself."""
-
-    def __init__(self, lines: Mapping[str, Line]) -> None:
-        self.lines = lines
-        self.known: dict[str, bool] = {}
-
-    def named(self, line: Line) -> list[str]:
-        """The lines this one names that may run in period 0."""
-        return sorted(name for name in current_names(line.node) if self.starts(name))
-
-    def starts(self, name: str) -> bool:
-        if name in TOTALS:
-            return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
-        if name not in self.lines:
-            return False
-        if name not in self.known:
-            self.known[name] = False  # stands while a recursion is being followed
-            line = self.lines[name]
-            self.known[name] = self._said_early(line.run) if line.run.said else bool(self.named(line))
-        return self.known[name]
-
-    def _said_early(self, run: Run) -> bool:
-        first = run.at if run.at is not None else run.first
-        if first is None:
-            return False
-        return not isinstance(first, Number) or first.value == 0
-
-    def bare_terms(self, node: Node) -> Iterator[Node]:
-        if isinstance(node, Binary) and node.operator in "+-":
-            yield from self.bare_terms(node.left)
-            yield from self.bare_terms(node.right)
-        elif isinstance(node, Unary):
-            yield from self.bare_terms(node.operand)
-        elif isinstance(node, Choose):
-            yield from self.bare_terms(node.yes)
-            yield from self.bare_terms(node.no)
-        elif isinstance(node, Number) and node.value == 0:
-            return
-        elif not isinstance(node, Sum) and not any(
-            name in self.lines or name in TOTALS for name in current_names(node)
-        ):
-            yield node
-
-
-def _nodes_of(item: Any) -> Iterator[Node]:
-    """Every formula of one declared thing."""
-    if isinstance(item, Goal):
-        parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]
-    elif isinstance(item, Question):
-        parts = [item.so_that]
-    elif isinstance(item, Line):
-        parts = [item.node, item.run.at, item.run.first, item.run.last, item.run.every]
-    elif isinstance(item, Level):
-        parts = [item.node, item.start]
-    else:
-        parts = [item.node]
-    if isinstance(item, Line | Level):
-        for (first, last), value in item.settings:
-            parts += [first, last, value]
-    yield from (part for part in parts if part is not None)
 
 
 def _moments_of(line: Line) -> Iterator[Node]:

@@ -10,21 +10,8 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.formulas import (
-    Binary,
-    Call,
-    Choose,
-    Compare,
-    Logic,
-    Name,
-    Node,
-    Number,
-    Sum,
-    Unary,
-    children,
-    show,
-)
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, children, show
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 
 __all__ = ["value_of", "why_undefined"]
@@ -117,7 +104,7 @@ class _Search:
             why = FUNCTIONS[node.function].why
             if why is not None:
                 return why(self.deal.timeline, *self._arguments(node))
-        return f"'{show(node)}' has no real value{at}"
+        return f"'{show(node)}' has no finite value{at}"
 
     def _formula(self, name: str) -> Node | None:
         deal = self.deal
@@ -140,9 +127,7 @@ def _over_time(node: Node) -> bool:
 
 
 def _rows(value: Floats, period: int | None) -> Floats:
-    if period is None or value.ndim == 1:
-        return value
-    return value[period]
+    return value if period is None or value.ndim == 1 else np.asarray(value[period])
 
 
 def _first_undefined(value: Floats) -> int | None:

@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.checking import current_names
 from pennyweight.deals.definition import TOTALS, Line, Run
-from pennyweight.deals.formulas import Node
 from pennyweight.deals.functions import WHOLE
+from pennyweight.deals.nodes import Node
 from pennyweight.deals.timeline import Timeline
 
 if TYPE_CHECKING:
     from pennyweight.deals.program import Program
 
-__all__ = ["Mask", "mask_of", "masked", "over_time", "settled", "setting_mask", "with_first"]
+__all__ = ["Mask", "mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = "NDArray[np.bool_] | int"
@@ -126,9 +126,7 @@ def _masks_named(program: Program, name: str) -> list[Mask]:
     if name in TOTALS:
         lines = program.definition.lines.values()
         roles = {"money_in": ("in",), "money_out": ("out",)}.get(name, ("in", "out"))
-        return [
-            program.masks[line.name] for line in lines if line.role in roles and line.name in program.masks
-        ]
+        return [program.masks[line.name] for line in lines if line.role in roles and line.name in program.masks]
     return [program.masks[name]] if name in program.masks else []
 
 

@@ -26,9 +26,7 @@ def scenario_names(deal: Definition) -> list[str]:
     return [BASE, *deal.scenarios]
 
 
-def inputs_of(
-    deal: Definition, scenario: str = BASE, overrides: Mapping[str, object] | None = None
-) -> Inputs:
+def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, object] | None = None) -> Inputs:
     """The inputs of a scenario, with overrides put in their place."""
     if scenario not in scenario_names(deal):
         raise InputError(
@@ -58,9 +56,7 @@ def input_named(deal: Definition, name: str) -> Input:
     return deal.inputs[name]
 
 
-def read_override(
-    deal: Definition, name: str, given: object, values: Mapping[str, float | Floats]
-) -> float | Floats:
+def read_override(deal: Definition, name: str, given: object, values: Mapping[str, float | Floats]) -> float | Floats:
     """What an asker put in place of an input: a value, or "scale 0.85" or "shift 500" of what it was."""
     item = input_named(deal, name)
     if isinstance(given, np.ndarray):
@@ -85,9 +81,7 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
         values = [np.asarray(case[name], dtype=np.float64) for case in cases]
         same = all(np.array_equal(value, values[0], equal_nan=True) for value in values[1:])
         kept = values[:1] if same else values
-        stacked[name] = (
-            np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
-        )
+        stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
     return stacked
 
 

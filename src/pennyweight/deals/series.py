@@ -18,9 +18,7 @@ __all__ = ["read_series"]
 Floats: TypeAlias = NDArray[np.float64]
 
 
-def read_series(
-    source: Source, file: str, column: str, time: Timeline, where: str
-) -> tuple[Floats, str | None]:
+def read_series(source: Source, file: str, column: str, time: Timeline, where: str) -> tuple[Floats, str | None]:
     """Read (periods + 1,) values, and a remark when the file holds more than is used.
 
     With a column `period` each value stands at its period; without, rows are periods 1, 2, 3…
@@ -42,9 +40,7 @@ def read_series(
             f"({time.period}s 1 to {time.periods}); period {missing[0]} is the first without one."
         )
     over = values.size - used
-    remark = (
-        f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
-    )
+    remark = f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
     return series, remark
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import tomllib
-from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeAlias
 

@@ -17,24 +17,13 @@ from numpy.typing import NDArray
 from pennyweight.deals import runs
 from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Level, Line
-from pennyweight.deals.formulas import (
-    Binary,
-    Call,
-    Choose,
-    Compare,
-    Logic,
-    Name,
-    Node,
-    Sum,
-    Unary,
-    names_in,
-)
 from pennyweight.deals.functions import FUNCTIONS, WHOLE
+from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
 
 if TYPE_CHECKING:
-    from pennyweight.deals.program import Instruction, Program
+    from pennyweight.deals.program import Program
 
 __all__ = ["compile_group"]
 

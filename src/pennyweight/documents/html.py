@@ -41,8 +41,7 @@ def _block(block: Block) -> str:
             return f"<p><b{_color(block.tone)}>{escape(block.word)}</b> {escape(block.sentence)}</p>"
         case Checks():
             items = "".join(
-                f"<li>{'✓' if passed else '✗ failed:'} {escape(sentence)}</li>"
-                for passed, sentence in block.items
+                f"<li>{'✓' if passed else '✗ failed:'} {escape(sentence)}</li>" for passed, sentence in block.items
             )
             return f"<ul>{items}</ul>"
         case Figures():

@@ -75,8 +75,7 @@ def _figures(block: Figures) -> list[str]:
     labels = aligned([line.label for line in block.lines], words=True)
     values = aligned([line.value.text for line in block.lines], words=False)
     return [block.title] + [
-        f"  {label}  {value}  {line.note}"
-        for label, value, line in zip(labels, values, block.lines, strict=True)
+        f"  {label}  {value}  {line.note}" for label, value, line in zip(labels, values, block.lines, strict=True)
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -72,7 +73,7 @@ class CashFlows:
         amounts: ArrayLike,
         *,
         period: str = "year",
-        dates: Sequence[object] | Days | None = None,
+        dates: Sequence[str | dt.date | np.datetime64] | Days | None = None,
         currency: str = "",
     ) -> None:
         flows = _amounts(amounts)
@@ -80,7 +81,7 @@ class CashFlows:
         if dates is not None:
             if len(dates) != flows.size:
                 raise InputError(f"{flows.size} amounts and {len(dates)} dates: each amount needs its date.")
-            days = np.array([read_date(day) for day in dates], dtype="datetime64[D]")  # type: ignore[arg-type]
+            days = np.array([read_date(day) for day in dates], dtype="datetime64[D]")
             order = np.argsort(days, kind="stable")
             days, flows = days[order], flows[order]
         if period not in PERIODS:
@@ -116,7 +117,8 @@ class CashFlows:
         """When each flow happens, in years from the first."""
         if self.dates is None:
             return np.arange(self.amounts.size) / PERIODS[self.period]
-        return (self.dates - self.dates[0]).astype(np.float64) / _DAYS_A_YEAR
+        days: Floats = (self.dates - self.dates[0]).astype(np.float64)
+        return days / _DAYS_A_YEAR
 
     def npv(self, rate: str | float) -> float:
         """Present value on the first date, or at period 0, at a yearly effective rate.
@@ -188,9 +190,7 @@ class CashFlows:
     def equivalent_annual(self, rate: str | float) -> float:
         """The level amount at the end of each year of the span that is worth the same."""
         value = core.equivalent_annual(self.amounts, self._rate(rate), times=self.times)
-        return self._defined(
-            float(value), "All flows fall on one day, so there is no year to spread them over."
-        )
+        return self._defined(float(value), "All flows fall on one day, so there is no year to spread them over.")
 
     def discount_factors(self, rate: str | float) -> Floats:
         """One factor a flow."""
@@ -290,7 +290,7 @@ def _amounts(given: ArrayLike) -> Floats:
 def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
     """Flows of one day added up, so that times strictly increase."""
     days, place = np.unique(times, return_inverse=True)
-    return np.bincount(place, weights=amounts, minlength=days.size), days
+    return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days
 
 
 def _by_period(table: CsvTable, amounts: Floats) -> Floats:
@@ -303,4 +303,4 @@ def _by_period(table: CsvTable, amounts: Floats) -> Floats:
         raise InputError(
             f"{table.path}, row {line}, column 'period' is {value:g}; periods are whole numbers from 0 on."
         )
-    return np.bincount(periods.astype(np.intp), weights=amounts)
+    return np.bincount(periods.astype(np.intp), weights=amounts).astype(np.float64)

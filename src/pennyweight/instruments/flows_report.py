@@ -122,32 +122,22 @@ class FlowsReport(Shown):
             note = self._note(name) if value is not None else self.undefined[name]
             if name == "irr" and value is None and len(self.irrs) > 1:
                 shown = " and ".join(f"{rate:.2%}" for rate in self.irrs)
-                lines.append(
-                    Line(label, Cell(shown, "question"), "several rates bring the present value to zero")
-                )
+                lines.append(Line(label, Cell(shown, "question"), "several rates bring the present value to zero"))
                 continue
-            lines.append(
-                Line(label, Cell(style.with_unit(value, unit), "plain" if value is not None else "out"), note)
-            )
+            lines.append(Line(label, Cell(style.with_unit(value, unit), "plain" if value is not None else "out"), note))
         return tuple(lines)
 
     def _note(self, name: str) -> str:
         if name in ("roi", "profitability_index"):
             outlay = "all money out" if self.on == "all" else "the first outlay"
-            return (
-                f"gain over {outlay}" if name == "roi" else f"present value in over present value of {outlay}"
-            )
+            return f"gain over {outlay}" if name == "roi" else f"present value in over present value of {outlay}"
         if name in ("npv", "discounted_payback", "equivalent_annual"):
             return f"at {self.rate:.2%} a year, effective"
         if name == "modified_irr" and self.modified_at is not None:
-            return (
-                f"effective; reinvested at {self.modified_at[0]:.2%}, borrowed at {self.modified_at[1]:.2%}"
-            )
+            return f"effective; reinvested at {self.modified_at[0]:.2%}, borrowed at {self.modified_at[1]:.2%}"
         if name == "irr":
             short = float(self.flows.times[-1]) < 1
-            return "a year, effective" + (
-                "; the span is under a year, so it is an extrapolation" if short else ""
-            )
+            return "a year, effective" + ("; the span is under a year, so it is an extrapolation" if short else "")
         first, value = self.payback_first, self.measures[name]
         if name == "payback" and first is not None and value is not None and abs(first - value) > 1e-9:
             return f"first reached after {first:.2f} years and lost again"
@@ -188,9 +178,7 @@ class FlowsReport(Shown):
         if self.factors is not None:
             worth = float((self.factors * self.flows.amounts).sum())
             npv = self.measures["npv"] or 0.0
-            checks.append(
-                (bool(abs(worth - npv) <= 1e-9 * size), "The present values in the table add up to the NPV.")
-            )
+            checks.append((bool(abs(worth - npv) <= 1e-9 * size), "The present values in the table add up to the NPV."))
         return tuple(checks)
 
 
@@ -216,9 +204,7 @@ def report(
 ) -> FlowsReport:
     """Work out every measure; see `CashFlows.report`."""
     at = None if rate is None else read_rate(rate).effective()
-    reinvested = (
-        at if reinvested_at is None else read_rate(reinvested_at, what="the rate reinvested at").effective()
-    )
+    reinvested = at if reinvested_at is None else read_rate(reinvested_at, what="the rate reinvested at").effective()
     borrowed = at if borrowed_at is None else read_rate(borrowed_at, what="the rate borrowed at").effective()
     asked: dict[str, Callable[[], float]] = {
         "irr": flows.irr,

@@ -15,9 +15,7 @@ _SCALES = {"k": 3, "mn": 6, "bn": 9}
 _SCALED = re.compile(r"(.*\d)\s*(k|mn|bn|m|b|mm|mio|million|thousand)", re.IGNORECASE)
 _PLAIN = re.compile(r"(?:\d+(?:_\d+)*(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?")
 # Groups of three, by comma, point, space, apostrophe or underscore, then decimals after the other mark.
-_GROUPED = re.compile(
-    r"\d{1,3}(?:(?P<by>[,.\s'’_  ])\d{3})(?:(?P=by)\d{3})*(?:(?P<point>[.,])(?P<rest>\d*))?"
-)
+_GROUPED = re.compile(r"\d{1,3}(?:(?P<by>[,.\s'’_  ])\d{3})(?:(?P=by)\d{3})*(?:(?P<point>[.,])(?P<rest>\d*))?")
 _DECIMAL_COMMA = re.compile(r"\d+,\d*")
 
 

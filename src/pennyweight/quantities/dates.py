@@ -24,7 +24,7 @@ def read_date(given: str | dt.date | np.datetime64, *, what: str = "the date") -
     '2027-02-01'
     """
     if isinstance(given, np.datetime64):
-        return given.astype("datetime64[D]")
+        given = given.astype("datetime64[D]").astype(dt.date)
     if isinstance(given, dt.datetime):
         given = given.date()
     text = given.isoformat() if isinstance(given, dt.date) else str(given).strip()
@@ -48,4 +48,5 @@ def add_months(start: np.datetime64, months: NDArray[np.int64]) -> Days:
     offset = (start - first.astype("datetime64[D]")).astype(np.int64)
     month = first + months.astype("timedelta64[M]")
     last = (month + 1).astype("datetime64[D]") - month.astype("datetime64[D]") - np.timedelta64(1, "D")
-    return month.astype("datetime64[D]") + np.minimum(offset, last.astype(np.int64)).astype("timedelta64[D]")
+    days: Days = month.astype("datetime64[D]") + np.minimum(offset, last.astype(np.int64)).astype("timedelta64[D]")
+    return days

@@ -140,4 +140,4 @@ def _pattern_free(value: float, places: int, locale: str) -> str:
     if locale.startswith("en"):
         return text
     point, group = _marks(locale)
-    return text.translate(str.maketrans({",": group, ".": point}))
+    return text.translate({ord(","): group, ord("."): point})

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pennyweight.documents import Chart, FlowsChart, HeatMap, RateChart
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
 
 __all__ = ["INK", "draw", "draw_flows", "draw_heat_map", "draw_rates", "figure"]
 
@@ -18,12 +20,14 @@ INK, IN, OUT = "#22303C", "#2F7F79", "#A8452F"
 BRASS, PEWTER, PARCHMENT = "#B5852B", "#7C8A94", "#F6F1E7"
 
 
-def figure(chart: Chart, *, width: float = 10.0, height: float = 6.25) -> Figure:
-    """A figure of its own for one chart, ready to be saved."""
+def figure(*charts: Chart, width: float = 10.0, height: float = 6.25) -> Figure:
+    """A figure of its own for one chart, or for several below one another, ready to be saved."""
     from matplotlib.figure import Figure
 
-    made = Figure(figsize=(width, height), dpi=128, facecolor=PARCHMENT, layout="constrained")
-    draw(chart, made.add_subplot())
+    size = (width, height * len(charts))
+    made = Figure(figsize=size, dpi=128, facecolor=PARCHMENT, layout=_layout())
+    for ax, chart in zip(made.subplots(len(charts), squeeze=False)[:, 0], charts, strict=True):
+        draw(chart, ax)
     return made
 
 
@@ -48,36 +52,38 @@ def draw_flows(chart: FlowsChart, ax: Axes) -> Axes:
     inflow, outflow = np.maximum(chart.flows, 0), np.minimum(chart.flows, 0)
     ax.bar(chart.times, inflow, width, color=IN, label="in")
     ax.bar(chart.times, outflow, width, color=OUT, hatch="///", edgecolor=PARCHMENT, linewidth=0, label="out")
-    style = {"color": INK, "linewidth": 1.8, "zorder": 3}
-    if chart.spread:
-        ax.plot(chart.times, chart.running, **style)
-    else:
-        ax.step(chart.times, chart.running, where="post", **style)
+    steps: Literal["default", "steps-post"] = "default" if chart.spread else "steps-post"
+    ax.plot(chart.times, chart.running, color=INK, linewidth=1.8, zorder=3, drawstyle=steps)
     ax.axhline(0, color=INK, linewidth=0.8)
     low, high = ax.get_ylim()
     ax.set_ylim(low - 0.04 * (high - low), high + 0.10 * (high - low))
     left, right = ax.get_xlim()
     ax.set_xlim(left, right + 0.02 * (right - left))
+    box = {"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.85, "pad": 1.5}
     end = float(chart.running[-1])
     ax.annotate(
         f"running total {_short(end)}",
-        (float(chart.times[-1]), end),
-        xytext=(-6, 12),
+        (float(chart.times[-1]) - width / 2, end),
+        xytext=(-4, 8),
         textcoords="offset points",
         ha="right",
         color=INK,
+        bbox=box,
+        zorder=5,
     )
     if chart.payback is not None:
         ax.plot([chart.payback], [0], marker="D", markersize=9, color=BRASS, zorder=4)
+        # Where the total has just come up from below, the free side is to the right, unless the chart ends there.
+        late = chart.payback > chart.times[0] + 0.85 * span
         ax.annotate(
-            f"paid back\n{chart.payback:.2f} years",
+            f"paid back: {chart.payback:.2f} years",
             (chart.payback, 0),
-            xytext=(0, -16),
+            xytext=(-12 if late else 10, -10),
             textcoords="offset points",
-            ha="center",
+            ha="right" if late else "left",
             va="top",
             color=INK,
-            bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1.5},
+            bbox=box,
             zorder=5,
         )
     return ax
@@ -91,16 +97,12 @@ def draw_rates(chart: RateChart, ax: Axes) -> Axes:
     ax.xaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
     positive = chart.values >= 0
     ax.plot(chart.rates, np.where(positive, chart.values, np.nan), color=IN, linewidth=2)
-    ax.plot(
-        chart.rates, np.where(~positive, chart.values, np.nan), color=OUT, linewidth=2, linestyle=(0, (4, 1))
-    )
+    ax.plot(chart.rates, np.where(~positive, chart.values, np.nan), color=OUT, linewidth=2, linestyle=(0, (4, 1)))
     ax.axhline(0, color=INK, linewidth=0.8)
     shown = [zero for zero in chart.zeros if chart.rates[0] <= zero <= chart.rates[-1]]
     for zero in shown:
         ax.plot([zero], [0], marker="D", markersize=9, color=BRASS, zorder=4)
-        ax.annotate(
-            f"{zero:.2%}", (zero, 0), xytext=(7, 9), textcoords="offset points", color=INK, fontweight="bold"
-        )
+        ax.annotate(f"{zero:.2%}", (zero, 0), xytext=(7, 9), textcoords="offset points", color=INK, fontweight="bold")
     if chart.asked is not None:
         ax.axvline(chart.asked, color=PEWTER, linestyle="--", linewidth=1.4)
         ax.annotate(
@@ -154,18 +156,21 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     return ax
 
 
-def _turning_line(passes: np.ndarray, ax: Axes) -> None:  # type: ignore[type-arg]
+def _layout() -> ConstrainedLayoutEngine:
+    """Room around every chart, so that no title or label stands against the edge."""
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+    return ConstrainedLayoutEngine(w_pad=0.18, h_pad=0.18, hspace=0.02)
+
+
+def _turning_line(passes: NDArray[np.bool_], ax: Axes) -> None:
     rows, columns = passes.shape
     for i in range(rows):
         for j in range(columns):
             if j + 1 < columns and passes[i, j] != passes[i, j + 1]:
-                ax.plot(
-                    [j + 0.5, j + 0.5], [i - 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round"
-                )
+                ax.plot([j + 0.5, j + 0.5], [i - 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round")
             if i + 1 < rows and passes[i, j] != passes[i + 1, j]:
-                ax.plot(
-                    [j - 0.5, j + 0.5], [i + 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round"
-                )
+                ax.plot([j - 0.5, j + 0.5], [i + 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round")
 
 
 def _frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:

@@ -74,13 +74,9 @@ def write_charts(charts: tuple[Chart, ...], path: Path) -> None:
     """Write all charts of a result as one picture, one below the other."""
     if not charts:
         raise InputError(f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.")
-    from matplotlib.figure import Figure
+    from pennyweight.report.charts import figure
 
-    from pennyweight.report.charts import PARCHMENT, draw
-
-    made = Figure(figsize=(10, 6.25 * len(charts)), dpi=128, facecolor=PARCHMENT, layout="constrained")
-    for ax, chart in zip(made.subplots(len(charts), squeeze=False)[:, 0], charts, strict=True):
-        draw(chart, ax)
+    made = figure(*charts)
     form = path.suffix.lower().lstrip(".")
 
     def save(target: Path) -> None:
@@ -116,7 +112,10 @@ def _page(document: Document) -> str:
 
 
 def _replace(path: Path, content: bytes) -> None:
-    _replace_with(path, lambda target: target.write_bytes(content) and None)
+    def save(target: Path) -> None:
+        target.write_bytes(content)
+
+    _replace_with(path, save)
 
 
 def _replace_with(path: Path, save: Callable[[Path], None]) -> None:

@@ -1,0 +1,162 @@
+"""The parts of a formula: a small tree of plain values, and what can be asked of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TypeAlias
+
+__all__ = [
+    "Binary",
+    "Call",
+    "Choose",
+    "Compare",
+    "Logic",
+    "Name",
+    "Node",
+    "Number",
+    "Sum",
+    "Unary",
+    "children",
+    "names_in",
+    "show",
+    "walk",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A literal; `percent` when it was written with a percent sign or read as a rate's text."""
+
+    value: float
+    text: str
+    percent: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """An input, value, line, level, measure or built-in."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unary:
+    """`-x` or `not x`."""
+
+    operator: str
+    operand: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """`+ - * / **`."""
+
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Compare:
+    """`< <= > >= == !=`."""
+
+    operator: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Logic:
+    """`and`, `or`, three-valued."""
+
+    operator: str
+    parts: tuple[Node, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Choose:
+    """`yes if condition else no`."""
+
+    condition: Node
+    yes: Node
+    no: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """A function by name; arguments are (parameter or None, node), in the order written."""
+
+    function: str
+    arguments: tuple[tuple[str | None, Node], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sum:
+    """The sum of names; how `money_in` and its kin are worked out."""
+
+    parts: tuple[Node, ...]
+
+
+Node: TypeAlias = Number | Name | Unary | Binary | Compare | Logic | Choose | Call | Sum
+
+
+def children(node: Node) -> tuple[Node, ...]:
+    """The nodes directly below a node."""
+    match node:
+        case Unary():
+            return (node.operand,)
+        case Binary() | Compare():
+            return (node.left, node.right)
+        case Logic() | Sum():
+            return node.parts
+        case Choose():
+            return (node.condition, node.yes, node.no)
+        case Call():
+            return tuple(argument for _, argument in node.arguments)
+        case _:
+            return ()
+
+
+def walk(node: Node) -> Iterator[Node]:
+    """The node and all below it."""
+    yield node
+    for child in children(node):
+        yield from walk(child)
+
+
+def names_in(node: Node) -> set[str]:
+    """Every name the formula reads."""
+    return {part.name for part in walk(node) if isinstance(part, Name)}
+
+
+def show(node: Node) -> str:
+    """The formula as text again.
+
+    >>> show(Binary("*", Name("a"), Binary("+", Name("b"), Number(1.0, "1"))))
+    'a * (b + 1)'
+    """
+    match node:
+        case Number():
+            return node.text
+        case Name():
+            return node.name
+        case Unary():
+            gap = " " if node.operator == "not" else ""
+            return f"{node.operator}{gap}{_inner(node.operand)}"
+        case Binary() | Compare():
+            return f"{_inner(node.left)} {node.operator} {_inner(node.right)}"
+        case Logic():
+            return f" {node.operator} ".join(_inner(part) for part in node.parts)
+        case Choose():
+            return f"{_inner(node.yes)} if {_inner(node.condition)} else {_inner(node.no)}"
+        case Call():
+            parts = [f"{key}={show(value)}" if key else show(value) for key, value in node.arguments]
+            return f"{node.function}({', '.join(parts)})"
+        case Sum():
+            return " + ".join(show(part) for part in node.parts)
+
+
+def _inner(node: Node) -> str:
+    atom = isinstance(node, Number | Name | Call)
+    return show(node) if atom or (isinstance(node, Binary) and node.operator in "*/") else f"({show(node)})"

@@ -1,0 +1,131 @@
+"""Whether a deal makes sense as a whole: every formula checked, and the mistakes only the whole deal shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from pennyweight.deals.checking import Names, current_names
+from pennyweight.deals.definition import TOTALS, Goal, Level, Line, Question, Run
+from pennyweight.deals.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
+from pennyweight.errors import InputError
+
+__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_rate_goals"]
+
+
+def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
+    for group in groups:
+        for item in group.values():
+            for node in _nodes_of(item):
+                if isinstance(item, Question):
+                    _check_condition(names, node, item.where)
+                    continue
+                shape = names.shape(node, item.where)
+                over_time = isinstance(item, Line | Level) and node is item.node
+                if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
+                    over_time = True
+                if shape == "line" and not over_time:
+                    what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
+                    raise InputError(
+                        f"{item.where}: {what} needs one figure, and this runs over time; "
+                        "wrap it in total(…), at(…, period) or another function over time."
+                    )
+
+
+def check_bare_amounts(lines: Mapping[str, Line]) -> None:
+    early = _Early(lines)
+    for line in lines.values():
+        if line.run.said or not (named := early.named(line)):
+            continue
+        bare = next(early.bare_terms(line.node), None)
+        if bare is not None:
+            raise InputError(
+                f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
+                "with 'from', 'at' or 'every', or give it a line of its own."
+            )
+
+
+def check_rate_goals(goals: Mapping[str, Goal], names: Names) -> None:
+    for name, goal in goals.items():
+        if names.unit_of(name) != "rate":
+            continue
+        for bound in (goal.at_least, goal.at_most, goal.nearly):
+            if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
+                raise InputError(f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".')
+
+
+def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
+    for group in groups:
+        for item in group.values():
+            yield from _nodes_of(item)
+
+
+def _check_condition(names: Names, node: Node, where: str) -> None:
+    known = names.with_verdict()
+    if known.shape(node, where) == "line":
+        raise InputError(f"{where}: a condition is about one figure; this one runs over time.")
+    if known.unit(node) != "condition" and node != Name("pays_off"):
+        raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.")
+
+
+class _Early:
+    """Which lines may run in period 0, and what is added to them without being a line itself."""
+
+    def __init__(self, lines: Mapping[str, Line]) -> None:
+        self.lines = lines
+        self.known: dict[str, bool] = {}
+
+    def named(self, line: Line) -> list[str]:
+        """The lines this one names that may run in period 0."""
+        return sorted(name for name in current_names(line.node) if self.starts(name))
+
+    def starts(self, name: str) -> bool:
+        if name in TOTALS:
+            return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
+        if name not in self.lines:
+            return False
+        if name not in self.known:
+            self.known[name] = False  # stands while a recursion is being followed
+            line = self.lines[name]
+            self.known[name] = self._said_early(line.run) if line.run.said else bool(self.named(line))
+        return self.known[name]
+
+    def _said_early(self, run: Run) -> bool:
+        first = run.at if run.at is not None else run.first
+        if first is None:
+            return False
+        return not isinstance(first, Number) or first.value == 0
+
+    def bare_terms(self, node: Node) -> Iterator[Node]:
+        if isinstance(node, Binary) and node.operator in "+-":
+            yield from self.bare_terms(node.left)
+            yield from self.bare_terms(node.right)
+        elif isinstance(node, Unary):
+            yield from self.bare_terms(node.operand)
+        elif isinstance(node, Choose):
+            yield from self.bare_terms(node.yes)
+            yield from self.bare_terms(node.no)
+        elif isinstance(node, Number) and node.value == 0:
+            return
+        elif not isinstance(node, Sum) and not any(
+            name in self.lines or name in TOTALS for name in current_names(node)
+        ):
+            yield node
+
+
+def _nodes_of(item: Any) -> Iterator[Node]:
+    """Every formula of one declared thing."""
+    if isinstance(item, Goal):
+        parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]
+    elif isinstance(item, Question):
+        parts = [item.so_that]
+    elif isinstance(item, Line):
+        parts = [item.node, item.run.at, item.run.first, item.run.last, item.run.every]
+    elif isinstance(item, Level):
+        parts = [item.node, item.start]
+    else:
+        parts = [item.node]
+    if isinstance(item, Line | Level):
+        for (first, last), value in item.settings:
+            parts += [first, last, value]
+    yield from (part for part in parts if part is not None)

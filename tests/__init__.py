@@ -1,0 +1,1 @@
+"""Tests of the real interface: public names, command line, examples."""
