@@ -86,7 +86,8 @@ def _verdict(weighing: Weighing) -> Verdict:
     if not goals:
         sentence = "The deal sets no goals, so there are figures and no verdict."
     elif not missed and not nearly:
-        sentence = f"All {len(goals)} goals are met." if len(goals) > 1 else "Its goal is met."
+        words = {1: "Its goal is met.", 2: "Both goals are met."}
+        sentence = words.get(len(goals), f"All {len(goals)} goals are met.")
     else:
         parts = [f"missed: {', '.join(missed)}"] if missed else []
         parts += [f"nearly met: {', '.join(nearly)}"] if nearly else []

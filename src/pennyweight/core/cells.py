@@ -12,8 +12,6 @@ Algebraic Geometry", 2nd ed., section 10.2.
 from __future__ import annotations
 
 from functools import lru_cache
-from itertools import pairwise
-from math import comb
 from typing import NamedTuple
 
 import numpy as np
@@ -23,10 +21,10 @@ __all__ = ["LARGEST", "Isolated", "isolate"]
 
 Floats = NDArray[np.float64]
 
-LARGEST = 64
+LARGEST = 500
 """The most flows a row may have; beyond, the basis is too ill-conditioned to be worth it."""
 
-_EDGES = (0.0, 0.5, 0.75, 0.875, 0.9375, 1.0)
+_EDGES = (0.0, 0.5, 0.75, 0.875, 0.9375, 1.0)  # each halves what is left
 _HALVINGS = 12
 
 
@@ -48,7 +46,7 @@ def isolate(flows: Floats) -> Isolated:
     start, left, right = _bases(n)
     for backwards in (False, True):
         # Discount factors up to 1 first; above 1 the reversed row is a polynomial in their reciprocal.
-        coefficients = (flows[:, ::-1] if backwards else flows) @ start
+        coefficients = _without_leading_zeros(flows[:, ::-1] if backwards else flows) @ start
         cells = coefficients.reshape(rows * (len(_EDGES) - 1), n)
         row = np.repeat(np.arange(rows), len(_EDGES) - 1)
         low, high = np.tile(_EDGES[:-1], rows), np.tile(_EDGES[1:], rows)
@@ -78,6 +76,16 @@ def isolate(flows: Floats) -> Isolated:
     return Isolated(row[settled], low[settled], high[settled], np.flatnonzero(lost))
 
 
+def _without_leading_zeros(flows: Floats) -> Floats:
+    """Rows divided by the power of the discount factor that all their flows share; their roots stay."""
+    lead = np.argmax(flows != 0, axis=1)
+    if not lead.any():
+        return flows
+    place = np.arange(flows.shape[1]) + lead[:, None]
+    inside = place < flows.shape[1]
+    return np.where(inside, np.take_along_axis(flows, np.where(inside, place, 0), axis=1), 0.0)
+
+
 def _as_logs(low: Floats, high: Floats, backwards: bool) -> tuple[Floats, Floats]:
     with np.errstate(divide="ignore"):
         log_low, log_high = np.log(low), np.log(high)
@@ -89,20 +97,22 @@ def _as_logs(low: Floats, high: Floats, backwards: bool) -> tuple[Floats, Floats
 def _bases(n: int) -> tuple[Floats, Floats, Floats]:
     """(powers to Bernstein on every first cell, to the left half of a cell, to its right half).
 
-    The coefficient k of v**i on (a, b) is the mean product of i numbers drawn from n-1-k copies of a
-    and k copies of b: sums of positive terms only, so every entry is exact to rounding.
+    On (0, 1) the power v**i has the coefficients k (k-1)…(k-i+1) / n (n-1)…(n-i+1); halving again and again
+    gives the cells. Every step adds and multiplies positive numbers, so each entry is exact to rounding.
     """
     degree = n - 1
-    start = np.zeros((n, len(_EDGES) - 1, n))
-    for cell, (a, b) in enumerate(pairwise(_EDGES)):
-        for i in range(n):
-            for k in range(n):
-                products = sum(
-                    comb(degree - k, i - j) * comb(k, j) * a ** (i - j) * b**j
-                    for j in range(max(0, i - degree + k), min(i, k) + 1)
-                )
-                start[i, cell, k] = products / comb(degree, i)
+    k = np.arange(n, dtype=np.float64)
+    power = np.ones((n, n))
+    for i in range(1, n):
+        power[i] = power[i - 1] * np.maximum(k - (i - 1), 0.0) / (degree - (i - 1))
     left = np.zeros((n, n))
-    for k in range(n):
-        left[: k + 1, k] = [comb(k, j) / 2**k for j in range(k + 1)]
-    return start.reshape(n, -1), left, left[::-1, ::-1].copy()
+    left[0, 0] = 1.0
+    for j in range(1, n):
+        left[:, j] = left[:, j - 1] / 2
+        left[1:, j] += left[:-1, j - 1] / 2
+    right = left[::-1, ::-1].copy()
+    cells, rest = [], power
+    for _ in range(len(_EDGES) - 2):
+        cells.append(rest @ left)
+        rest = rest @ right
+    return np.concatenate([*cells, rest], axis=1), left, right

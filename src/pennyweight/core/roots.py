@@ -286,14 +286,15 @@ def _close_in_lane(lane: _Lane, low: Floats, high: Floats, sign_low: Floats) -> 
             away = np.log(inflow / outflow)
             target = x - away / (inflow_slope / inflow - outflow_slope / outflow)
         middle = (low + high) / 2
-        inside = (target > low) & (target < high)
+        # A step below the square root of the last digit lands within it: the next one would be noise.
+        near = np.abs(away) < 1e-9
+        target = np.where(near, np.clip(target, low, high), target)
+        inside = near | ((target > low) & (target < high))
         if step % 3 == 2:  # a bracket that has not halved for three steps is cut in the middle
-            inside &= high - low <= width / 2
+            inside &= near | (high - low <= width / 2)
             width = high - low
         target = np.where(exact, x, np.where(inside, target, middle))
-        done = (np.abs(target - x) <= 2 * _EPS * np.abs(target)) | (high - low <= 2 * _EPS * np.abs(middle))
-        # A step below the square root of the last digit lands within it: the next one would be noise.
-        done |= inside & (np.abs(away) < 1e-9)
+        done = exact | near | (high - low <= 2 * _EPS * np.abs(middle))
         x = target
         if done.any():
             answer[place[done]] = x[done]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +26,7 @@ from pennyweight.deals.definition import (
 )
 from pennyweight.deals.formulas import parse
 from pennyweight.deals.functions import FUNCTIONS
-from pennyweight.deals.nodes import Binary, Call, Choose, Name, Node, Number, Unary, walk
+from pennyweight.deals.nodes import Binary, Call, Name, Node, Number, Unary, walk
 from pennyweight.deals.series import read_series
 from pennyweight.deals.shape import (
     DealShape,
@@ -98,12 +98,14 @@ class _Reader:
         groups = (values, measures, lines, levels, goals, questions)
         check_formulas(Names(shapes, nodes, units, frozenset(levels)), *groups)
         hints = used_as(all_nodes(*groups))
+        for line in lines.values():
+            hints.update(_moments_named(line))
         for name, item in shape.inputs.items():
             units[name] = item.unit or self._unit_by_use(item, hints.get(name))
         names = Names(shapes, nodes, units, frozenset(levels))
         check_bare_amounts(lines)
         check_rate_goals(goals, names)
-        decides = {node.name for line in lines.values() for node in _moments_of(line) if isinstance(node, Name)}
+        decides = {name for line in lines.values() for name in _moments_named(line)}
         inputs = {
             name: self._input(name, item, units[name], item.whole or name in decides)
             for name, item in shape.inputs.items()
@@ -404,11 +406,20 @@ class _Reader:
         return Change("replace", value, given, where)
 
 
-def _moments_of(line: Line) -> Iterator[Node]:
-    """The parts of a line's run that read an input as it stands, "year n" included."""
+def _moments_named(line: Line) -> dict[str, str]:
+    """The names that stand alone for a period of a line's run, or for its year: name to "period" or "years"."""
+    found = {}
     for node in (line.run.at, line.run.first, line.run.last, line.run.every):
-        if node is not None and not any(isinstance(part, Choose) for part in walk(node)):
-            yield from walk(node)
+        if isinstance(node, Name):
+            found[node.name] = "period"
+        elif node is not None:
+            # "year n" became n * per_year, and its first period max(n * per_year - …, 0).
+            found.update(
+                (part.left.name, "years")
+                for part in walk(node)
+                if isinstance(part, Binary) and part.operator == "*" and isinstance(part.left, Name)
+            )
+    return found
 
 
 def _number(node: Node, time: Timeline) -> float | None:

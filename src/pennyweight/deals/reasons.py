@@ -25,7 +25,7 @@ def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> 
         if name in table and (said := table[name].undefined):
             return said
     with np.errstate(all="ignore"):
-        return _Search(deal, values).of_name(name, frozenset())
+        return _Search(deal, values).of_name(name, None, frozenset())
 
 
 def value_of(deal: Definition, values: Mapping[str, Floats], node: Node) -> Floats:
@@ -38,9 +38,10 @@ class _Search:
     def __init__(self, deal: Definition, values: Mapping[str, Floats]) -> None:
         self.deal, self.values = deal, values
 
-    def of_name(self, name: str, seen: frozenset[str]) -> str:
+    def of_name(self, name: str, period: int | None, seen: frozenset[str]) -> str:
         value = self.values[name]
-        period = _first_undefined(value)
+        if period is None or value.ndim == 1:
+            period = _first_undefined(value)
         node = self._formula(name)
         shown = f"{name} in period {period}" if period is not None else name
         if name in seen or node is None:
@@ -51,17 +52,19 @@ class _Search:
         if not np.isnan(_rows(inner, period)).any():
             return f"the period in which '{name}' falls is not a whole one"
         reason = self.of_node(node, period, seen | {name})
-        return reason if name in self.deal.measures or name in self.deal.values else f"{shown}: {reason}"
+        # Only the line nearest to the cause is named, not all that add it up.
+        told = ": " in reason or reason.endswith("has no value")
+        return reason if told or name in self.deal.measures or name in self.deal.values else f"{shown}: {reason}"
 
     def of_node(self, node: Node, period: int | None, seen: frozenset[str]) -> str:
         if isinstance(node, Name):
-            return self.of_name(node.name, seen)
+            return self.of_name(node.name, period, seen)
         for child in self._children(node, period):
             value = self.value(child)
             here = period if value.ndim == 2 and not _over_time(node) else None
             if np.isnan(_rows(value, here)).any():
                 return self.of_node(child, _first_undefined(value) if here is None else here, seen)
-        return self._own(node, period)
+        return self._own(node)
 
     def value(self, node: Node) -> Floats:
         """The value of any part of a formula in this one case."""
@@ -96,15 +99,14 @@ class _Search:
             return (node.yes,) if (condition == 1).all() else (node.no,)
         return children(node)
 
-    def _own(self, node: Node, period: int | None) -> str:
-        at = "" if period is None else f" in period {period}"
+    def _own(self, node: Node) -> str:
         if isinstance(node, Binary) and node.operator == "/":
-            return f"'{show(node)}' divides by zero{at}"
+            return f"'{show(node)}' divides by zero"
         if isinstance(node, Call):
             why = FUNCTIONS[node.function].why
             if why is not None:
                 return why(self.deal.timeline, *self._arguments(node))
-        return f"'{show(node)}' has no finite value{at}"
+        return f"'{show(node)}' has no finite value"
 
     def _formula(self, name: str) -> Node | None:
         deal = self.deal
