@@ -119,7 +119,8 @@ def payback(
     missing = -np.take_along_axis(total, before[..., None], -1)[..., 0]
     with np.errstate(divide="ignore", invalid="ignore"):
         share = np.where(spread & (flow > 0), np.clip(missing / flow, 0.0, 1.0), 1.0)
-    answer = np.where(place > 0, when[before] + share * (when[place] - when[before]), when[0])
+    answer = np.where(share < 1.0, when[before] + share * (when[place] - when[before]), when[place])
+    answer = np.where(place > 0, answer, when[0])
     return np.where(never | undefined, np.nan, answer)
 
 

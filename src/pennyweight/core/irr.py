@@ -131,6 +131,9 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
     finite = np.isfinite(rows).all(axis=1)
     one_sign = finite & ~((rows > 0).any(axis=1) & (rows < 0).any(axis=1))
     work = np.flatnonzero(finite & ~one_sign)
+    # Flows so far apart that no number holds their ratio: the smaller vanish beside the largest.
+    scaled = rows[work] / np.abs(rows[work]).max(axis=1, keepdims=True, initial=1e-300)
+    apart = work[~((scaled > 0).any(axis=1) & (scaled < 0).any(axis=1))]
     found = roots.solve_rows(rows[work], times if times is None or times.ndim == 1 else times[work])
     with np.errstate(over="ignore"):
         at = np.expm1(-found.x)
@@ -140,6 +143,7 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
     touching = np.bincount(row[found.touches & ~edge], minlength=rows.shape[0])
     at_edge = np.bincount(row[edge], minlength=rows.shape[0])
     outcome[at_edge > 0] = Outcome.EDGE
+    outcome[apart] = Outcome.EDGE
     outcome[touching > 0] = Outcome.TOUCHES
     outcome[crossing == 1] = Outcome.ONE
     outcome[crossing + touching > 1] = Outcome.SEVERAL
