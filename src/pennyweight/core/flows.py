@@ -89,7 +89,7 @@ def payback(
         times: (n,), increasing; left out: 0, 1, 2…
         spread: whether each flow comes evenly over the period that ends at its time (the flow at the
             first time at once), or all on the day.
-        first: return the first time at which the total reaches zero, even when it is lost again.
+        first: return the first time at which the total reaches zero from below, even when it is lost again.
 
     A total within rounding of zero counts as zero, so that eight times 0.1 pays back 0.8.
 
@@ -106,9 +106,10 @@ def payback(
     below = total < -rounding
     undefined = np.isnan(total[..., -1])
     if first:
-        at_zero = ~below & (total >= -rounding)
-        never = ~at_zero.any(axis=-1)
-        place = np.argmax(at_zero, axis=-1)
+        # Reached from below: a total that has not been below zero yet has nothing to pay back.
+        reached = ~below & np.logical_or.accumulate(below, axis=-1)
+        never = below.any(axis=-1) & ~reached.any(axis=-1)
+        place = np.argmax(reached, axis=-1)
     else:
         never = below[..., -1]
         # The period after the last one that ends below zero; 0 when none does.

@@ -108,7 +108,7 @@ def _check_bounds(text: str, where: str) -> None:
 def _syntax(error: Exception, prepared: str) -> str:
     if scaled := re.search(r"\d(k|m|mn|bn)\b", prepared):
         return f"amounts in formulas are written out, as 430_000, not with '{scaled[1]}'"
-    if re.search(r"(?<![=<>!])=(?!=)", prepared) and "(" not in prepared:
+    if re.search(r"(?<![=<>!:])=(?!=)", prepared) and "(" not in prepared:
         return "to compare two figures write =="
     if isinstance(error, SyntaxError) and error.offset:
         rest = prepared[error.offset - 1 :].strip()

@@ -143,9 +143,11 @@ def show(node: Node) -> str:
             return node.name
         case Unary():
             gap = " " if node.operator == "not" else ""
-            return f"{node.operator}{gap}{_inner(node.operand)}"
+            bare = isinstance(node.operand, Number | Name | Call)
+            return f"{node.operator}{gap}{show(node.operand) if bare else f'({show(node.operand)})'}"
         case Binary() | Compare():
-            return f"{_inner(node.left)} {node.operator} {_inner(node.right)}"
+            left, right = _side(node.left, node.operator, False), _side(node.right, node.operator, True)
+            return f"{left} {node.operator} {right}"
         case Logic():
             return f" {node.operator} ".join(_inner(part) for part in node.parts)
         case Choose():
@@ -157,6 +159,17 @@ def show(node: Node) -> str:
             return " + ".join(show(part) for part in node.parts)
 
 
+_RANK = {"+": 1, "-": 1, "*": 2, "/": 2}
+
+
+def _side(node: Node, operator: str, right: bool) -> str:
+    """One side of an operator, in parentheses where it would be read otherwise without."""
+    if isinstance(node, Binary) and node.operator in _RANK and operator != "**":
+        gap = _RANK[node.operator] - _RANK.get(operator, 0)
+        if gap > 0 or (gap == 0 and not right):
+            return show(node)
+    return _inner(node)
+
+
 def _inner(node: Node) -> str:
-    atom = isinstance(node, Number | Name | Call)
-    return show(node) if atom or (isinstance(node, Binary) and node.operator in "*/") else f"({show(node)})"
+    return show(node) if isinstance(node, Number | Name | Call) else f"({show(node)})"

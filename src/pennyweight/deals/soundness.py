@@ -22,6 +22,7 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
                     continue
                 shape = names.shape(node, item.where)
                 over_time = isinstance(item, Line | Level) and node is item.node
+                over_time = over_time or (isinstance(item, Level) and node is item.start)
                 if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
                     over_time = True
                 if shape == "line" and not over_time:
