@@ -316,19 +316,30 @@ def _show(deal: Definition, item: Input, value: float, kind: Kind = "exactly") -
     return f"{deal.style.currency} {shown}".strip() if unit == "money" else shown
 
 
-def _why_none(deal: Definition, item: Input, node: Node, x: Floats, values: Floats, jumps: Floats) -> str:
+def _closest(evaluate: Any, case: int, x: Floats, values: Floats) -> float:
+    """The place of the smallest |function|, looked for between the neighbours of the smallest on the grid."""
+    size = np.where(np.isnan(values), np.inf, np.abs(values))
+    place = int(np.argmin(size))
+    if not 0 < place < x.size - 1:
+        return float(x[place])
+    at, _ = touching(evaluate, np.array([case]), x[place - 1 : place], x[place + 1 : place + 2])
+    return float(at[0])
+
+
+def _why_none(
+    deal: Definition, item: Input, node: Node, values: Floats, closest: float, jumps: Floats
+) -> str:
     known = ~np.isnan(values)
     if not known.any():
         return "what is asked is undefined for every value looked at"
     if jumps.size:
         return f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
-    x, values = x[known], values[known]
-    closest = int(np.argmin(np.abs(values)))
+    values = values[known]
     left = node.left if isinstance(node, Compare) else node
     right = node.right if isinstance(node, Compare) else node
     return (
         f"{show(left)} - {show(right)} runs from {values.min():,.4g} to {values.max():,.4g} "
-        f"and comes closest at {_show(deal, item, float(x[closest]))}"
+        f"and comes closest at {_show(deal, item, closest)}"
     )
 
 

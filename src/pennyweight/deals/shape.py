@@ -241,7 +241,8 @@ def _explain(error: ValidationError, document: dict[str, Any], source: Source) -
         return InputError(f"{source.where(*parent) if parent else source.name}: '{key}' is missing.")
     if kind == "literal_error":
         return InputError(f"{where} is '{shown}'; it must be {first['ctx']['expected']}.")
-    expected = _EXPECTED.get(kind, "a number or a text")
+    others = {c["type"] for c in complaints if _real_keys(tuple(map(str, c["loc"])), document) == keys}
+    expected = _EXPECTED[kind] if others == {kind} and kind in _EXPECTED else "a number or a text"
     if key in ("at", "from", "to"):
         expected = "a period, such as 3, 'year 2' or 'end'"
     if kind == "date_type" or key == "start":
