@@ -13,7 +13,9 @@ def decimal_npv(flows: Sequence[float], rate: str | float, times: Sequence[float
         context.prec = 60
         base = 1 + Decimal(str(rate))
         when = range(len(flows)) if times is None else times
-        return sum((Decimal(repr(float(f))) / base ** Decimal(repr(t)) for f, t in zip(flows, when, strict=True)), Decimal(0))
+        return sum(
+            (Decimal(repr(float(f))) / base ** Decimal(repr(t)) for f, t in zip(flows, when, strict=True)), Decimal(0)
+        )
 
 
 def count_roots(flows: Sequence[int]) -> int:

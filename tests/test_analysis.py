@@ -97,7 +97,12 @@ def test_a_price_found_makes_the_present_value_zero(taxi: Deal) -> None:
 def test_every_answer_is_given_and_none_invented() -> None:
     """(x - 1)(x - 4)(x - 9) has its three roots; (x - 3)**2 touches at 3; 1/(x - 2) jumps over zero."""
     made = deal(
-        {"cubic": "(x - 1) * (x - 4) * (x - 9)", "square": "(x - 3) ** 2", "pole": "1 / (x - 2.0001)", "wave": "x ** 3 + 8"},
+        {
+            "cubic": "(x - 1) * (x - 4) * (x - 9)",
+            "square": "(x - 3) ** 2",
+            "pole": "1 / (x - 2.0001)",
+            "wave": "x ** 3 + 8",
+        },
         inputs={"x": 5},
         lines={"y": "1"},
     )

@@ -13,7 +13,9 @@ from pennyweight.deals.evaluation import evaluate
 from tests.builders import TAXI, deal, line, measure
 
 
-def plain_taxi(*, hull: float = 420_000, trips_scale: float = 1.0, inflation: float = 0.025, swap: int = 7) -> dict[str, list[float]]:
+def plain_taxi(
+    *, hull: float = 420_000, trips_scale: float = 1.0, inflation: float = 0.025, swap: int = 7
+) -> dict[str, list[float]]:
     """The water-taxi, worked out year by year the way one would on paper."""
     with (TAXI.parent / "ridership.csv").open() as file:
         trips = [0.0] + [float(row["trips"]) * trips_scale for row in csv.DictReader(file)]
@@ -145,7 +147,10 @@ def test_a_recursion_through_lines_and_totals_is_stepped() -> None:
     """A fee on last period's net, which counts the fee itself; conditions, at() and max() inside the circle."""
     made = deal(
         money_in={"sales": "50"},
-        money_out={"fee": "0.2 * prior(net) if prior(pot) < 120 else at(pot, t - 2) * 0 + 5", "cap": "max(prior(fee), 3)"},
+        money_out={
+            "fee": "0.2 * prior(net) if prior(pot) < 120 else at(pot, t - 2) * 0 + 5",
+            "cap": "max(prior(fee), 3)",
+        },
         levels={"pot": {"formula": "prior(pot) + net", "start": 10}},
     )
     net, pot, fee, cap = [0.0], [10.0], [0.0], [0.0]
@@ -211,7 +216,9 @@ def test_irr_and_npv_of_a_shorter_holding() -> None:
 def test_series_steps_and_files(tmp_path: object) -> None:
     stepped = {"fee": {"steps": {"0": 1.5, "year 3": "2.50"}}}
     assert line({"formula": "fee", "from": 0}, inputs=stepped) == [1.5, 1.5, 1.5, 2.5, 2.5, 2.5, 2.5]
-    late = deal(inputs={"fee": {"steps": {"3": 2}}}, lines={"x": {"formula": "fee", "from": 3}}, measures={"m": "total(x)"})
+    late = deal(
+        inputs={"fee": {"steps": {"3": 2}}}, lines={"x": {"formula": "fee", "from": 3}}, measures={"m": "total(x)"}
+    )
     assert late.weigh().measures["m"].value == 8.0
     early = deal(inputs={"fee": {"steps": {"3": 2}}}, lines={"x": "fee"}, measures={"m": "total(x)"})
     assert "fee in period 1 has no value" in early.weigh().measures["m"].reason
@@ -237,7 +244,9 @@ def test_a_period_that_is_not_whole_is_refused_not_missed() -> None:
 
 
 def test_what_does_not_happen_is_said() -> None:
-    made = deal(inputs={"when": 3}, money_in={"x": {"formula": "1", "at": "when"}}, measures={"everything": "total(net)"})
+    made = deal(
+        inputs={"when": 3}, money_in={"x": {"formula": "1", "at": "when"}}, measures={"everything": "total(net)"}
+    )
     checks = made.weigh(inputs={"when": 9}).checks
     assert (True, "x does not happen: its period 9 lies outside 0 to 6.") in checks
 
@@ -245,7 +254,10 @@ def test_what_does_not_happen_is_said() -> None:
 def test_only_what_is_asked_is_worked_out() -> None:
     """An undefined line that no wanted name needs does not disturb, and a chain is worked out in its order."""
     chain = {f"x{k}": f"x{k - 1} + 1" for k in range(1, 30)}
-    made = deal({"last": "at(x29, 1)", "bad": "total(broken)"}, lines={**dict(reversed(chain.items())), "x0": "1", "broken": "1 / (t - t)"})
+    made = deal(
+        {"last": "at(x29, 1)", "bad": "total(broken)"},
+        lines={**dict(reversed(chain.items())), "x0": "1", "broken": "1 / (t - t)"},
+    )
     weighing = made.weigh()
     assert weighing.measures["last"].value == 30.0
     assert weighing.measures["bad"].value is None

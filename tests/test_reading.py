@@ -137,7 +137,7 @@ def test_each_mistake_gets_its_sentence(tmp_path: Path, old: str, new: str, sent
         ("trips,x\n5,1\n,1\n", "row 3, column 'trips' is empty; write 0"),
         ("trips\n1,000\n", "row 2 has 2 fields, the header 1"),
         ("trips,trips\n1,2\n", "two columns named 'trips'"),
-        ("trips;x\n\"1.250,5\";2\n" * 1, "gives 1 values"),
+        ('trips;x\n"1.250,5";2\n' * 1, "gives 1 values"),
         ("period,trips\n1,5\n1,6\n", "two rows for one period"),
         ("period,trips\n1.5,5\n", "must hold whole periods"),
         ("trips\nnan\n", "'nan', which is no number"),
@@ -212,13 +212,22 @@ def test_windows_files_are_read_the_same(tmp_path: Path) -> None:
 
 def test_units_follow_from_use() -> None:
     made = deal(
-        {"npv": "npv(net, ask)", "share": "total(a) / total(b)", "twice": "npv * 2", "yield": "irr(net)", "when": "payback(net)"},
+        {
+            "npv": "npv(net, ask)",
+            "share": "total(a) / total(b)",
+            "twice": "npv * 2",
+            "yield": "irr(net)",
+            "when": "payback(net)",
+        },
         inputs={"ask": 0.08, "part": "25%", "count": 3, "job": 2},
         money_in={"a": "part * 100"},
         money_out={"b": {"formula": "count", "at": "job"}},
         lines={"c": "a - b"},
     )
-    units = {name: made.definition.unit(name) for name in ("ask", "part", "count", "job", "npv", "share", "twice", "yield", "when", "c")}
+    units = {
+        name: made.definition.unit(name)
+        for name in ("ask", "part", "count", "job", "npv", "share", "twice", "yield", "when", "c")
+    }
     assert units == {
         "ask": "rate", "part": "share", "count": "number", "job": "period", "npv": "money", "share": "number",
         "twice": "money", "yield": "rate", "when": "years", "c": "money",
@@ -238,4 +247,10 @@ def test_every_line_of_the_taxi_has_its_position() -> None:
 def test_positions_step_over_strings_and_arrays() -> None:
     text = 'a = """x = 1\n[no]\n"""\n[b."c d"]\ne = [1,\n { f = 2 },\n]\n"g h" = \'#\' # i = 3\n'
     found = positions(text)
-    assert found == {("a",): 1, ("b", "c d"): 4, ("b", "c d", "e"): 5, ("b", "c d", "e", "f"): 6, ("b", "c d", "g h"): 8}
+    assert found == {
+        ("a",): 1,
+        ("b", "c d"): 4,
+        ("b", "c d", "e"): 5,
+        ("b", "c d", "e", "f"): 6,
+        ("b", "c d", "g h"): 8,
+    }

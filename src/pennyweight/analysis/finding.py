@@ -241,9 +241,10 @@ def _look(
             mine = owner[left] == k
             roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
             answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
-            reason = (
-                "" if answers else _why_none(deal, item, node, x[owner == k], values[owner == k], root[mine & jumps])
-            )
+            reason = ""
+            if not answers:
+                closest = _closest(evaluate, k, x[owner == k], values[owner == k])
+                reason = _why_none(deal, item, node, values[owner == k], closest, root[mine & jumps])
             outcomes.append(Outcome(tuple(_distinct(answers)), reason))
         return outcomes
     for k in range(len(bases)):
@@ -326,9 +327,7 @@ def _closest(evaluate: Any, case: int, x: Floats, values: Floats) -> float:
     return float(at[0])
 
 
-def _why_none(
-    deal: Definition, item: Input, node: Node, values: Floats, closest: float, jumps: Floats
-) -> str:
+def _why_none(deal: Definition, item: Input, node: Node, values: Floats, closest: float, jumps: Floats) -> str:
     known = ~np.isnan(values)
     if not known.any():
         return "what is asked is undefined for every value looked at"

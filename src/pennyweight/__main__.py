@@ -1,0 +1,6 @@
+"""`python -m pennyweight`"""
+
+from pennyweight.cli.main import run
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,261 @@
+"""The command line as a user meets it: what it prints, writes, refuses, and its exit status."""
+
+from __future__ import annotations
+
+import csv
+import json
+import subprocess
+import sys
+from io import StringIO
+from pathlib import Path
+
+import pytest
+
+from pennyweight import Deal
+from pennyweight.cli.main import COMMANDS, status
+from tests.builders import STARTERS, TAXI
+
+BOATYARD = STARTERS / "flows" / "boatyard.csv"
+
+
+class Ran:
+    """What a call of the command line left."""
+
+    def __init__(self, code: int, out: str, err: str) -> None:
+        self.code, self.out, self.err = code, out, err
+
+
+@pytest.fixture
+def run(capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch):  # type: ignore[no-untyped-def]
+    """Call the command line in an empty folder that holds the taxi."""
+    for name in ("taxi.toml", "ridership.csv"):
+        (tmp_path / name).write_text((TAXI.parent / name).read_text(encoding="utf-8"), encoding="utf-8")
+    monkeypatch.chdir(tmp_path)
+
+    def call(*arguments: str) -> Ran:
+        code = status(list(arguments))
+        captured = capsys.readouterr()
+        return Ran(code, captured.out, captured.err)
+
+    return call
+
+
+def test_weigh_prints_the_verdict_and_its_parts(run) -> None:  # type: ignore[no-untyped-def]
+    ran = run("weigh", "taxi.toml", "--by", "year")
+    assert ran.code == 0
+    for part in (
+        "PAYS OFF",
+        "Goals",
+        "Figures",
+        "Answers",
+        "Turning points",
+        "By year, year 0 to year 6",
+        "EUR 79,556.59",
+    ):
+        assert part in ran.out
+    assert ran.err == ""
+
+
+def test_strict_turns_the_verdict_into_the_exit_status(run) -> None:  # type: ignore[no-untyped-def]
+    assert run("weigh", "taxi.toml", "--strict").code == 0
+    assert run("weigh", "taxi.toml", "--strict", "--scenario", "dear_hull").code == 1
+    assert run("weigh", "taxi.toml", "--scenario", "dear_hull").code == 0
+
+
+def test_json_has_the_stable_keys(run) -> None:  # type: ignore[no-untyped-def]
+    weighed = json.loads(run("weigh", "taxi.toml", "--format", "json", "--with", "hull=430k").out)
+    assert weighed["format"] == 1
+    assert weighed["inputs"]["hull"] == 430_000
+    assert weighed["inputs"]["trips"][0] is None
+    assert weighed["verdict"] == "pays off"
+    assert set(weighed["goals"]["payback"]) == {"met", "state", "value", "at_most", "slack"}
+    assert weighed["turning_points"]["hull"].keys() >= {"base", "turns_at", "distance"}
+    assert weighed["answers"]["top_price"] == pytest.approx([537_185.75], abs=0.01)
+    compared = json.loads(run("compare", "taxi.toml", "--format", "json").out)
+    assert compared["scenarios"]["wet_summers"]["verdict"] == "falls short"
+    varied = json.loads(run("vary", "taxi.toml", "hull=400k,420k", "--format", "json", "--show", "npv").out)
+    assert [sorted(row) for row in varied["rows"]] == [["hull", "npv", "pays_off"]] * 2
+    found = json.loads(run("find", "taxi.toml", "hull", "npv == 0", "--format", "json", "--scenario", "all").out)
+    assert found["input"] == "hull"
+    assert set(found["answers"]) == set(Deal.read("taxi.toml").scenarios)
+    flows = json.loads(run("flows", str(BOATYARD), "--rate", "7%", "--format", "json").out)
+    assert flows.keys() >= {"npv", "irr", "irrs", "payback", "discounted_payback", "roi", "profitability_index", "money_in", "money_out"}  # fmt: skip
+    assert flows["irrs"] == [flows["irr"]]
+
+
+def test_csv_is_the_main_table(run) -> None:  # type: ignore[no-untyped-def]
+    rows = list(csv.DictReader(StringIO(run("weigh", "taxi.toml", "--format", "csv").out)))
+    assert len(rows) == 13
+    assert rows[0]["date"] == "2027-01-01"
+    assert float(rows[0]["net"]) == -315_000
+    rows = list(
+        csv.DictReader(StringIO(run("vary", "taxi.toml", "hull=400k,420k", "hurdle=8%,9%", "--format", "csv").out))
+    )
+    assert [row["pays_off"] for row in rows] == ["True"] * 4
+    rows = list(csv.DictReader(StringIO(run("find", "taxi.toml", "hull", "--format", "csv").out)))
+    assert rows[0]["kind"] == "at most"
+
+
+def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    names = ["a.json", "a.csv", "a.txt", "a.html", "a.png", "a.svg"]
+    ran = run("weigh", "taxi.toml", *(part for name in names for part in ("--output", name)))
+    assert ran.code == 0
+    assert ran.err.count("Written: ") == len(names)
+    assert json.loads((tmp_path / "a.json").read_text())["deal"] == "Electric water-taxi for the quay"
+    assert (tmp_path / "a.png").read_bytes()[:4] == b"\x89PNG"
+    assert (tmp_path / "a.svg").read_text().count("<svg") == 1
+    page = (tmp_path / "a.html").read_text()
+    assert page.count("<svg") == 2
+    assert "Turning points" in page
+    assert "http://" not in page.replace("http://www.w3.org", "").replace("http://purl.org", "").replace("http://creativecommons.org", "")  # fmt: skip
+    assert (tmp_path / "a.txt").read_text().startswith("Electric water-taxi for the quay\n====")
+    assert sorted(path.name for path in tmp_path.iterdir() if path.name.startswith(".")) == []
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["weigh", "tax.toml"], "There is no file tax.toml; did you mean 'taxi.toml'?"),
+        (["weigh", "taxi.toml", "--scenario", "wet_sumers"], "no scenario 'wet_sumers'; did you mean 'wet_summers'?"),
+        (["weigh", "taxi.toml", "--with", "hul=3"], "no input 'hul'; did you mean 'hull'?"),
+        (["weigh", "taxi.toml", "--with", "hull"], "write INPUT=VALUE"),
+        (["weigh", "taxi.toml", "--with", "hull=1", "--with", "hull=2"], "gives hull twice"),
+        (["weigh", "taxi.toml", "--with", "hull=abc"], "hull is 'abc', which is no number"),
+        (["weigh", "taxi.toml", "--with", "hurdle=9"], "9 is 900% a year; write 9%"),
+        (["weigh", "taxi.toml", "--with", "trips=scale x"], "the scale of trips is 'x'"),
+        (["weigh", "taxi.toml", "--output", "x.doc"], "the ending says what to write"),
+        (["weigh", "taxi.toml", "--output", "no/x.json"], "there is no folder no"),
+        (["weigh", "taxi.toml", "--format", "xml"], "'xml' is not one of"),
+        (["compare", "taxi.toml", "--output", "x.png"], "there is nothing to draw here"),
+        (["compare", "taxi.toml", "taxi.toml"], "named twice"),
+        (["wiegh", "taxi.toml"], "no command 'wiegh'; did you mean 'weigh'?"),
+        (["weigh"], "Missing argument 'DEAL'"),
+        (["vary", "taxi.toml", "hull"], "write INPUT=RANGE"),
+        (["vary", "taxi.toml", "hull=1,2", "--show", "nvp"], "no measure 'nvp'; did you mean 'npv'?"),
+        (["vary", "taxi.toml", "hull=1,2", "hull=3,4"], "varied twice"),
+        (["find", "taxi.toml", "hull", "npv"], "is no condition"),
+        (["find", "taxi.toml", "hull", "npv = 0"], "write =="),
+        (["find", "taxi.toml", "hull", "npv == 0", "--between", "5..1"], "write the smaller first"),
+        (["find", "taxi.toml", "hull", "npv == 0", "--between", "5"], "write LOW..HIGH"),
+        (["find", "taxi.toml", "hull", "npv == 0", "--with", "hull=3"], "cannot be fixed at the same time"),
+        (["flows", "no.csv"], "There is no file no.csv"),
+        (["flows", "ridership.csv"], "no column 'amount'"),
+        (["flows", str(BOATYARD), "--rate", "7"], "7 is 700% a year; write 7%"),
+        (["flows", str(BOATYARD), "--period", "month"], "has dates, so there is no period to give"),
+        (["new", "taxi.toml"], "is there already"),
+        (["new", "x.txt"], "ends in .toml"),
+        (["new", "no/x.toml"], "there is no folder no"),
+    ],
+)
+def test_bad_input_is_one_sentence_and_status_2(run, tmp_path: Path, arguments: list[str], sentence: str) -> None:  # type: ignore[no-untyped-def]
+    before = sorted(tmp_path.iterdir())
+    ran = run(*arguments)
+    assert ran.code == 2
+    assert sentence in ran.err
+    assert ran.err.startswith("pennyweight: ")
+    assert ran.err.count("\n") == 1
+    assert ran.out == ""
+    assert sorted(tmp_path.iterdir()) == before
+
+
+def test_no_answer_is_status_3(run) -> None:  # type: ignore[no-untyped-def]
+    ran = run("find", "taxi.toml", "hull", "margin == 2")
+    assert ran.code == 3
+    assert "No value of hull makes 'margin == 2' come true" in ran.err
+
+
+def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    (tmp_path / "p.csv").write_text('period;amount\n0;-1.000,00\n2;700\n2;"600,5"\n1;0\n', encoding="utf-8")
+    refused = run("flows", "p.csv", "--rate", "10%")
+    assert refused.code == 2
+    assert "row 4, column 'amount' is '600,5', which may be 600.5 or 6005" in refused.err
+    (tmp_path / "p.csv").write_text("period;amount\n0;-1.000,00\n2;700\n2;EUR 600\n1;0\n", encoding="utf-8")
+    ran = json.loads(run("flows", "p.csv", "--rate", "10%", "--format", "json").out)
+    assert ran["npv"] == pytest.approx(-1000 + 1300 / 1.21)
+    assert ran["irr"] == pytest.approx(1.3**0.5 - 1)
+    (tmp_path / "e.csv").write_text("date,amount\n", encoding="utf-8")
+    assert "a header and no flows" in run("flows", "e.csv").err
+    (tmp_path / "d.csv").write_text("date,amount\n2026-02-30,5\n", encoding="utf-8")
+    assert "row 2, column 'date' is '2026-02-30', a day that does not exist" in run("flows", "d.csv").err
+    (tmp_path / "n.csv").write_text("period,amount\n-1,5\n", encoding="utf-8")
+    assert "row 2, column 'period' is -1" in run("flows", "n.csv").err
+
+
+def test_several_rates_are_all_told(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    (tmp_path / "two.csv").write_text("period,amount\n0,-100\n1,230\n2,-132\n", encoding="utf-8")
+    ran = json.loads(run("flows", "two.csv", "--format", "json").out)
+    assert ran["irr"] is None
+    assert ran["irrs"] == pytest.approx([0.1, 0.2])
+    assert "10.00% and 20.00%" in run("flows", "two.csv").out
+
+
+def test_new_writes_a_deal_that_weighs(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    ran = run("new", "kiln.toml", "--title", 'A "kiln"')
+    assert ran.code == 0
+    assert "pennyweight weigh kiln.toml" in ran.out
+    text = (tmp_path / "kiln.toml").read_text()
+    assert text.count("#") > 10
+    assert Deal.read("kiln.toml").definition.title == 'A "kiln"'
+    assert run("weigh", "kiln.toml", "--strict").code == 0
+    (tmp_path / "sub").mkdir()
+    assert run("new", "sub/boat.toml", "--starter", "taxi").code == 0
+    assert (tmp_path / "sub" / "ridership.csv").exists()
+    assert run("weigh", "sub/boat.toml").code == 0
+
+
+def test_compare_whole_deals(run) -> None:  # type: ignore[no-untyped-def]
+    run("new", "kiln.toml")
+    ran = run("compare", "taxi.toml", "kiln.toml")
+    assert ran.code == 0
+    assert "ALL PAY OFF" in ran.out
+    assert run("compare", "taxi.toml", "kiln.toml", "--with", "hull=3").code == 2
+
+
+def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    ran = run("demo", "--folder", "out")
+    assert ran.code == 0
+    assert "PAYS OFF" in ran.out
+    assert "Done." in ran.out
+    names = {path.name for path in (tmp_path / "out").iterdir()}
+    assert names >= {"weighing.png", "map.png", "boatyard.png", "weighing.json", "taxi.toml"}
+    assert run("demo", "--folder", "out").code == 0
+
+
+def test_functions_lists_every_function(run) -> None:  # type: ignore[no-untyped-def]
+    from pennyweight.deals.functions import FUNCTIONS
+
+    out = run("functions").out
+    for function in FUNCTIONS.values():
+        assert function.signature in out
+        assert function.summary in out
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_help_with_an_example(run, command: str) -> None:  # type: ignore[no-untyped-def]
+    ran = run(command, "--help")
+    assert ran.code == 0
+    assert f"Example: pennyweight {command}" in " ".join(ran.out.split())
+
+
+def test_help_loads_neither_numbers_nor_tables() -> None:
+    """`--help` and `import pennyweight` stay light: only what they need is imported."""
+    script = (
+        "import sys; from pennyweight.cli.main import status; status(['--help']);"
+        "print(sorted({'numpy','pandas','scipy','matplotlib','pydantic','rich'} & set(sys.modules)), file=sys.stderr)"
+    )
+    ran = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    assert ran.stderr.strip() == "[]"
+    for name in COMMANDS:
+        assert f"  {name} " in ran.stdout
+    script = (
+        "import sys, pennyweight; pennyweight.npv([-1.0, 2.0], 0.1); pennyweight.irr([-1.0, 2.0]);"
+        "print(sorted({'pandas','scipy','matplotlib','pydantic','rich','click'} & set(sys.modules)))"
+    )
+    assert subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout == "[]\n"
+
+
+def test_a_closed_pipe_ends_quietly(tmp_path: Path) -> None:
+    command = f"'{sys.executable}' -m pennyweight weigh '{TAXI}' --by year | head -1"
+    ran = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=True)
+    assert ran.stdout.startswith("Electric water-taxi")
+    assert "Traceback" not in ran.stderr

@@ -1,0 +1,146 @@
+"""Documents, terminal and charts: aligned, told without color, and touching nothing of anybody else's."""
+
+from __future__ import annotations
+
+from io import StringIO
+
+import numpy as np
+import pytest
+from matplotlib import pyplot
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from rich.console import Console
+
+from pennyweight import CashFlows, Deal
+from pennyweight.documents import (
+    Cell,
+    Checks,
+    Column,
+    Document,
+    Figures,
+    FlowsChart,
+    HeatMap,
+    Line,
+    RateChart,
+    Table,
+    Text,
+    Verdict,
+    html,
+    text,
+)
+from pennyweight.report.charts import draw, figure
+from pennyweight.report.terminal import renderable
+from tests.builders import TAXI
+
+PAGE = Document(
+    "A <b>",
+    (
+        Verdict("PAYS OFF", "Yes.", "in"),
+        Figures("Figures", (Line("one", Cell("1.50"), "note"), Line("twelve", Cell("12", "out")))),
+        Table(
+            "Rows",
+            (Column("Word", words=True), Column("Figure")),
+            ((Cell("x"), Cell("1,000.5")), (Cell("yy"), Cell("-3%"))),
+        ),
+        Checks(((True, "holds"), (False, "fails & says so"))),
+        Text("The end.", "comparison"),
+    ),
+    "Below the title",
+)
+
+
+def test_figures_align_on_their_point() -> None:
+    shown = text.aligned(["1,234.50", "-7.25%", "12", "undefined", "1.250,75", "9 years"], words=False)
+    assert len({len(line) for line in shown}) == 1
+    points = {line.index(mark) for line, mark in zip(shown[:2], "..", strict=True)}
+    assert len(points) == 1
+    assert shown[2].rstrip()[-1] == "2"
+    assert shown[2].index("2") == points.pop() - 1
+
+
+@pytest.mark.parametrize("name", ["text", "html", "terminal"])
+def test_every_renderer_shows_every_part(name: str) -> None:
+    if name == "text":
+        shown = text.render(PAGE)
+    elif name == "html":
+        shown = html.render(PAGE).replace("&amp;", "&")
+        assert "<b>" not in shown.split("</h3>")[0].removeprefix("<div")
+    else:
+        console = Console(width=100, record=True, color_system=None, file=StringIO())
+        console.print(renderable(PAGE))
+        shown = console.export_text()
+    for part in (
+        "PAYS OFF",
+        "Yes.",
+        "one",
+        "1.50",
+        "note",
+        "twelve",
+        "Rows",
+        "1,000.5",
+        "-3%",
+        "holds",
+        "fails & says so",
+        "The end.",
+    ):
+        assert part in shown
+    failed = {"text": "NO", "html": "✗ failed:", "terminal": "✗"}[name]
+    assert failed in shown
+
+
+def charts() -> list[FlowsChart | RateChart | HeatMap]:
+    taxi = Deal.read(TAXI)
+    varied = taxi.vary({"hull": "380k..500k/4", "hurdle": "6%..14%:4%"}).document()
+    dated = CashFlows([-10, 4, 12], dates=["2026-01-01", "2026-05-01", "2027-01-01"]).report("5%").document()
+    lost = CashFlows([-10.0, 4.0]).report().document()
+    return [*taxi.weigh().document().charts, *varied.charts, *dated.charts, *lost.charts]
+
+
+def test_charts_touch_only_their_ax_and_return_it() -> None:
+    assert pyplot.get_fignums() == []
+    for chart in charts():
+        made = Figure()
+        mine, other = made.subplots(1, 2)
+        assert draw(chart, mine) is mine
+        assert not other.has_data()
+        assert mine.get_title(loc="left") == chart.title
+        assert mine.get_xlabel()
+        assert mine.get_ylabel()
+    assert pyplot.get_fignums() == []
+
+
+def test_nothing_drawn_is_clipped_or_overlaps() -> None:
+    """Every text of every chart lies inside the picture, and no two annotations cover each other."""
+    for chart in charts():
+        made = figure(chart)
+        canvas = FigureCanvasAgg(made)
+        canvas.draw()
+        renderer = canvas.get_renderer()
+        (ax,) = made.axes
+        boxes = [t.get_window_extent(renderer) for t in ax.texts if t.get_text()]
+        everything = [*boxes, ax.title.get_window_extent(renderer), ax.xaxis.label.get_window_extent(renderer)]
+        width, height = canvas.get_width_height()
+        for box in everything:
+            assert box.x0 >= 0
+            assert box.y0 >= 0
+            assert box.x1 <= width
+            assert box.y1 <= height
+        for i, first in enumerate(boxes):
+            assert not any(first.overlaps(second) for second in boxes[i + 1 :])
+
+
+def test_titles_state_the_finding() -> None:
+    titles = [chart.title for chart in charts()]
+    assert titles[0] == "Paid back after 7.46 years"
+    assert titles[1] == "Worth EUR 79,556.59 at 9.00%; zero at 13.07%"
+    assert titles[2].startswith("Net present value: pays off in ")
+    assert titles[5] == "Not paid back in 1.00 years: -6.00 at the end"
+
+
+def test_the_profile_reaches_every_zero() -> None:
+    (_, profile) = CashFlows([-100.0, 230.0, -132.0]).report("15%").document().charts
+    assert isinstance(profile, RateChart)
+    assert profile.zeros == pytest.approx((0.1, 0.2))
+    assert profile.rates[0] <= 0.1
+    assert profile.rates[-1] >= 0.2
+    assert np.isclose(profile.values[0], -2.0)

@@ -1,0 +1,112 @@
+"""The public surface: what is exported, documented, and shipped."""
+
+from __future__ import annotations
+
+import ast
+import inspect
+import re
+import shlex
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import pennyweight
+from pennyweight import Deal, errors
+from tests.builders import STARTERS
+
+ROOT = Path(__file__).parent.parent
+README = (ROOT / "README.md").read_text(encoding="utf-8")
+
+
+def test_every_exported_name_is_there_sorted_and_documented() -> None:
+    assert pennyweight.__all__ == sorted(pennyweight.__all__)
+    for name in pennyweight.__all__:
+        assert inspect.getdoc(getattr(pennyweight, name))
+    assert set(pennyweight.__all__) < set(dir(pennyweight))
+    with pytest.raises(AttributeError, match="no attribute 'nothing'"):
+        getattr(pennyweight, "nothing")  # noqa: B009
+
+
+def test_every_module_says_what_it_is_and_sorts_what_it_offers() -> None:
+    for path in (ROOT / "src").rglob("*.py"):
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        assert ast.get_docstring(tree), path
+        public = [
+            node for node in tree.body
+            if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_")
+        ]  # fmt: skip
+        for node in public:
+            assert ast.get_docstring(node) or node.name == "command", f"{path}: {node.name}"
+        offered = [n for n in tree.body if isinstance(n, ast.Assign) and ast.unparse(n.targets[0]) == "__all__"]
+        for assignment in offered:
+            names = ast.literal_eval(assignment.value)
+            assert len(set(names)) == len(names)
+        assert len(path.read_text(encoding="utf-8").splitlines()) < 480, path
+
+
+def test_errors_are_one_family() -> None:
+    assert issubclass(errors.InputError, errors.PennyweightError)
+    assert issubclass(errors.InputError, ValueError)
+    assert issubclass(errors.SeveralAnswers, errors.NoAnswer)
+    assert issubclass(errors.NoAnswer, errors.PennyweightError)
+    raised = {"InputError", "NoAnswer", "SeveralAnswers", "AttributeError", "AssertionError"}
+    for path in (ROOT / "src").rglob("*.py"):
+        for name in re.findall(r"raise (\w+)\(", path.read_text(encoding="utf-8")):
+            # click's own usage errors and refusals built by a helper beside
+            assert name in raised | {"_refused", "_misfit", "_explain"}, f"{path}: {name}"
+
+
+@pytest.mark.parametrize("path", sorted(STARTERS.rglob("*.toml")), ids=lambda path: path.stem)
+def test_every_starter_weighs_cleanly(path: Path) -> None:
+    weighing = Deal.read(path).weigh()
+    assert weighing.verdict == "pays off"
+    assert all(passed for passed, _ in weighing.checks)
+
+
+def commands_of(text: str) -> list[str]:
+    """The commands shown in the README's console blocks."""
+    blocks = re.findall(r"```console\n(.*?)```", text, flags=re.DOTALL)
+    return [line[2:] for block in blocks for line in block.split("\n") if line.startswith("$ pennyweight")]
+
+
+def test_the_readme_says_what_is_so(tmp_path: Path) -> None:
+    """Its commands run in their order in an empty folder, and show each line the README shows below them."""
+    blocks = re.findall(r"```console\n(.*?)```", README, flags=re.DOTALL)
+    shown = 0
+    assert len(commands_of(README)) >= 8
+    for block in blocks:
+        parts = re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]
+        for part in parts:
+            command, _, expected = part.partition("\n")
+            if not command.startswith("pennyweight"):
+                continue
+            words = shlex.split(command)
+            ran = subprocess.run(
+                [sys.executable, "-m", *words], cwd=tmp_path, capture_output=True, text=True, check=False
+            )
+            assert ran.returncode == 0, f"{command}: {ran.stderr}"
+            output = {" ".join(line.split()) for line in ran.stdout.split("\n")}
+            for line in expected.split("\n"):
+                if line.strip() and line.strip() != "…":
+                    assert " ".join(line.split()) in output, f"{command}: {line}"
+                    shown += 1
+    assert shown >= 15
+
+
+def test_the_readmes_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    subprocess.run([sys.executable, "-m", "pennyweight", "new", "taxi.toml", "--starter", "taxi"], check=True)
+    blocks = re.findall(r"```python\n(.*?)```", README, flags=re.DOTALL)
+    assert blocks
+    for block in blocks:
+        scope: dict[str, object] = {}
+        exec(compile(block, "README.md", "exec"), scope)
+
+
+def test_pictures_are_there_and_linked() -> None:
+    pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+    assert 0 < len(pictures) < 20
+    for picture in pictures:
+        assert f"docs/screenshots/{picture.name}" in README
