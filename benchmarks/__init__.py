@@ -1,0 +1,1 @@
+"""Ratios measured in one run: against a plain loop, and against the floor. Run with `make bench`."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from decimal import Decimal, localcontext
 from fractions import Fraction
+from itertools import pairwise
 
 
 def decimal_npv(flows: Sequence[float], rate: str | float, times: Sequence[float] | None = None) -> Decimal:
@@ -60,7 +61,7 @@ def _at_zero_plus(p: list[Fraction]) -> Fraction:
 
 def _changes(values: Sequence[Fraction]) -> int:
     signs = [v > 0 for v in values if v != 0]
-    return sum(a != b for a, b in zip(signs, signs[1:], strict=False))
+    return sum(a != b for a, b in pairwise(signs))
 
 
 def plain_npv(flows: Sequence[float], rate: float, per_year: int = 1) -> float:

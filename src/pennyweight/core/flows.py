@@ -101,8 +101,9 @@ def payback(
     when = np.arange(n, dtype=np.float64) if times is None else np.asarray(times, dtype=np.float64)
     if rate is not None:
         table = discounted(table, rate, times=when)
-    total = np.cumsum(table, axis=-1)
-    rounding = 4 * _EPS * n * np.cumsum(np.abs(table), axis=-1)
+    total = _running(table)
+    rounding = _running(np.abs(table))
+    rounding *= 4 * _EPS * n
     below = total < -rounding
     undefined = np.isnan(total[..., -1])
     if first:
@@ -195,6 +196,16 @@ def equivalent_annual(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | N
         factor = np.where(r == 0, span, -np.expm1(-span * np.log1p(r)) / np.where(r == 0, 1.0, r))
         level = npv(table, r, times=times) / factor
     return np.where(factor > 0, level, np.nan)
+
+
+def _running(table: Floats) -> Floats:
+    """Running totals along the last axis; of a table that lies in memory time first, row upon row."""
+    if table.ndim == 2 and 1 < table.shape[0] and table.strides[0] < table.strides[1]:
+        total = np.array(table.T)
+        for k in range(1, total.shape[0]):
+            total[k] += total[k - 1]
+        return total.T
+    return np.cumsum(table, axis=-1)
 
 
 def _outlay(table: Floats, on: Outlay) -> Floats:

@@ -1,13 +1,15 @@
-"""One evaluation on arrays of cases: what no varied input reaches once, the rest chunk by chunk.
+"""One evaluation on arrays of cases: what no varied input reaches once, the rest block by block.
 
-The chunk size is fixed, so a figure is the same to the last bit for any number of threads. Within a chunk,
-arrays over time live in a few reused registers, chosen by when each value is used for the last time.
+A block of cases is worked out in two stages. First everything period by period, in chunks so small that the few
+registers in use stay in the cache; then what looks over time (npv, irr, payback and their kin, and whatever
+follows from them), on the whole block at once, because it is bound by the number of calls. Block and chunk
+sizes are fixed, so a figure is the same to the last bit for any number of threads.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TypeAlias
@@ -21,8 +23,8 @@ __all__ = ["evaluate"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_ELEMENTS = 65_536  # an array over time that stays in the cache
-_STEPPED = 2_048  # recursions are bound by the number of calls, not by memory
+_BLOCK = 2_048
+_CHUNK_ELEMENTS = 24_576  # times eight bytes: an array over time that leaves room for others in the cache
 
 
 def evaluate(
@@ -52,15 +54,13 @@ def evaluate(
             fixed[program.names[name]] = value
         for instruction in plan.fixed:
             _execute(instruction, fixed)
-        if not plan.moving:
-            return {name: _wide(fixed[program.names[name]], cases) for name in plan.wanted}
-        results = {
-            name: np.empty((program.time.rows, cases) if program.over_time[program.names[name]] else cases)
-            for name in plan.wanted
-        }
-        width = _STEPPED if program.has_groups else max(64, _ELEMENTS // program.time.rows)
-        spans = [(start, min(start + width, cases)) for start in range(0, cases, width)]
-        _run_spans(plan, program, fixed, inputs, results, spans, width, threads)
+    if not (plan.by_period or plan.over_time):
+        return {name: _wide(fixed[program.names[name]], cases) for name in plan.wanted}
+    results = {
+        name: np.empty((program.time.rows, cases) if program.over_time[program.names[name]] else cases)
+        for name in plan.wanted
+    }
+    _Run(program, plan, fixed, inputs, results, cases).all_blocks(threads)
     return results
 
 
@@ -68,118 +68,185 @@ def evaluate(
 class _Plan:
     wanted: tuple[str, ...]
     fixed: list[Instruction]
-    moving: list[Instruction]
+    """What no varied input reaches, once, one case wide."""
+    by_period: list[Instruction]
+    """The first stage, in chunks."""
     registers: list[int | None]
-    """For each moving instruction that writes into one: the register of its result."""
+    """For each of these: the register its result goes to, when it can."""
     register_count: int
     drops: list[tuple[int, ...]]
-    """Slots not needed any more after each moving instruction."""
+    """For each of these: the slots nobody needs after it."""
+    collected: tuple[int, ...]
+    """The slots the second stage, or the asker, takes from the first."""
+    over_time: list[Instruction]
+    """The second stage, on a whole block."""
+    stepped: bool
 
 
 def _plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Plan:
-    plans: dict[object, _Plan] = program.__dict__.setdefault("plans", {})
     key = (varied, wanted)
-    if key not in plans:
-        plans[key] = _make_plan(program, varied, wanted)
-    return plans[key]
+    if key not in program.plans:
+        program.plans[key] = _make_plan(program, varied, wanted)
+    plan = program.plans[key]
+    assert isinstance(plan, _Plan)
+    return plan
 
 
 def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Plan:
     mask = sum(program.bits[name] for name in varied)
-    targets = {program.names[name] for name in wanted}
-    needed = set(targets)
-    chosen: list[Instruction] = []
-    for instruction in reversed(program.instructions):
-        if needed.intersection(instruction.outs):
-            chosen.append(instruction)
-            needed.update(instruction.args)
-    chosen.reverse()
-    fixed = [item for item in chosen if not program.depends[item.outs[0]] & mask]
-    moving = [item for item in chosen if program.depends[item.outs[0]] & mask]
+    targets = [program.names[name] for name in wanted]
+    needed = _in_order_of_need(program, targets)
+    fixed = [item for item in needed if not program.depends[item.outs[0]] & mask]
+    moving = [item for item in needed if program.depends[item.outs[0]] & mask]
 
-    last_use: dict[int, int] = {}
-    for k, item in enumerate(moving):
-        for slot in (*item.args, *item.outs):
-            last_use[slot] = k
-    made = {slot for item in moving for slot in item.outs}
+    by_period: list[Instruction] = []
+    over_time: list[Instruction] = []
+    late: set[int] = set()
+    for item in moving:
+        reduces = any(program.over_time[arg] for arg in item.args) and not program.over_time[item.outs[0]]
+        if reduces or late.intersection(item.args):
+            over_time.append(item)
+            late.update(item.outs)
+        else:
+            by_period.append(item)
+    made = {slot for item in by_period for slot in item.outs}
+    taken = {slot for item in over_time for slot in item.args} | set(targets)
+    collected = tuple(sorted(made & taken))
+    registers, count, drops = _allot(program, by_period, made, set(collected))
+    stepped = any(len(item.outs) > 1 or item.steps for item in by_period)
+    return _Plan(wanted, fixed, by_period, registers, count, drops, collected, over_time, stepped)
+
+
+def _in_order_of_need(program: Program, targets: Iterable[int]) -> list[Instruction]:
+    """The instructions behind the targets, each as late as it can be, so that little is alive at a time."""
+    maker = {slot: item for item in program.instructions for slot in item.outs}
+    order: list[Instruction] = []
+    done: set[int] = set()
+    stack = [(slot, False) for slot in reversed(list(targets))]
+    while stack:
+        slot, ready = stack.pop()
+        if slot not in maker or slot in done:
+            continue
+        item = maker[slot]
+        if ready:
+            order.append(item)
+            done.update(item.outs)
+        else:
+            stack.append((slot, True))
+            stack += [(arg, False) for arg in reversed(item.args) if arg not in done]
+    return order
+
+
+def _allot(
+    program: Program, items: list[Instruction], made: set[int], kept: set[int]
+) -> tuple[list[int | None], int, list[tuple[int, ...]]]:
+    """(register of each instruction, how many registers, slots to drop after each)."""
+    last_use = {slot: k for k, item in enumerate(items) for slot in (*item.args, *item.outs)}
     register_of: dict[int, int] = {}
     free: list[int] = []
     count = 0
     registers: list[int | None] = []
     drops: list[tuple[int, ...]] = []
-    for k, item in enumerate(moving):
-        dying = tuple(
-            slot for slot in {*item.args, *item.outs} if last_use[slot] == k and slot in made and slot not in targets
-        )
+    for k, item in enumerate(items):
+        slots = {*item.args, *item.outs}
+        dying = tuple(slot for slot in slots if last_use[slot] == k and slot in made and slot not in kept)
         # An argument that dies here hands its register on, so the operation works in place.
         free += [register_of.pop(slot) for slot in dying if slot in register_of and slot in item.args]
         register = None
-        if item.into and program.over_time[item.outs[0]] and item.outs[0] not in targets:
+        out = item.outs[0]
+        if item.into and program.over_time[out] and out not in kept:
             if not free:
                 free.append(count)
                 count += 1
             register = free.pop()
-            if item.outs[0] in dying:
+            if out in dying:
                 free.append(register)
             else:
-                register_of[item.outs[0]] = register
+                register_of[out] = register
         registers.append(register)
         drops.append(dying)
-    return _Plan(wanted, fixed, moving, registers, count, drops)
+    return registers, count, drops
+
+
+class _Run:
+    """One evaluation under way."""
+
+    def __init__(
+        self,
+        program: Program,
+        plan: _Plan,
+        fixed: Mapping[int, Floats],
+        inputs: Mapping[str, Floats],
+        results: Mapping[str, Floats],
+        cases: int,
+    ) -> None:
+        self.program, self.plan, self.fixed, self.results, self.cases = program, plan, fixed, results, cases
+        self.varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
+        self.rows = program.time.rows
+        self.chunk = _BLOCK if plan.stepped else min(_BLOCK, max(64, _CHUNK_ELEMENTS // self.rows))
+
+    def all_blocks(self, threads: int | None) -> None:
+        """Every block, shared out among threads."""
+        spans = [(start, min(start + _BLOCK, self.cases)) for start in range(0, self.cases, _BLOCK)]
+        workers = min(threads or os.cpu_count() or 1, len(spans))
+        if workers <= 1:
+            self.blocks(spans)
+            return
+        with ThreadPoolExecutor(workers) as executor:
+            list(executor.map(self.blocks, [spans[k::workers] for k in range(workers)]))
+
+    def blocks(self, spans: list[tuple[int, int]]) -> None:
+        """One thread's share."""
+        over_time = self.program.over_time
+        pool = [np.empty((self.rows, self.chunk)) for _ in range(self.plan.register_count)]
+        gathered = {slot: np.empty((self.rows, _BLOCK) if over_time[slot] else _BLOCK) for slot in self.plan.collected}
+        with np.errstate(all="ignore"):
+            for start, stop in spans:
+                self.block(start, stop, pool, gathered)
+
+    def block(self, start: int, stop: int, pool: list[Floats], gathered: Mapping[int, Floats]) -> None:
+        """Both stages for one block, and its results put in their place."""
+        here = {slot: array[..., : stop - start] for slot, array in gathered.items()}
+        for low in range(start, stop, self.chunk):
+            high = min(low + self.chunk, stop)
+            self.first_stage(
+                low, high, pool, {slot: array[..., low - start : high - start] for slot, array in here.items()}
+            )
+        values = dict(self.fixed)
+        values.update((slot, value[..., start:stop]) for slot, value in self.varied)
+        values.update(here)
+        for instruction in self.plan.over_time:
+            _execute(instruction, values)
+        for name, result in self.results.items():
+            result[..., start:stop] = values[self.program.names[name]]
+
+    def first_stage(self, low: int, high: int, pool: list[Floats], into: Mapping[int, Floats]) -> None:
+        """The period-by-period instructions for one chunk; what is collected is written where it belongs."""
+        values = dict(self.fixed)
+        values.update((slot, value[..., low:high]) for slot, value in self.varied)
+        plan = self.plan
+        for instruction, register, drops in zip(plan.by_period, plan.registers, plan.drops, strict=True):
+            out = instruction.outs[0]
+            if register is not None:
+                arguments = [values[arg] for arg in instruction.args]
+                values[out] = instruction.compute(*arguments, out=pool[register][:, : high - low])
+            elif instruction.into and out in into and self.program.over_time[out]:
+                values[out] = instruction.compute(*[values[arg] for arg in instruction.args], out=into[out])
+            else:
+                _execute(instruction, values)
+                for slot in instruction.outs:
+                    if slot in into:
+                        into[slot][...] = values[slot]
+            for slot in drops:
+                del values[slot]
 
 
 def _execute(instruction: Instruction, values: dict[int, Floats]) -> None:
     result = instruction.compute(*[values[arg] for arg in instruction.args])
-    if len(instruction.outs) == 1 and not isinstance(result, tuple):
-        values[instruction.outs[0]] = result
-    else:
+    if isinstance(result, tuple):
         values.update(zip(instruction.outs, result, strict=True))
-
-
-def _run_spans(
-    plan: _Plan,
-    program: Program,
-    fixed: Mapping[int, Floats],
-    inputs: Mapping[str, Floats],
-    results: Mapping[str, Floats],
-    spans: list[tuple[int, int]],
-    width: int,
-    threads: int | None,
-) -> None:
-    workers = min(threads or os.cpu_count() or 1, len(spans))
-    varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
-
-    def work(share: list[tuple[int, int]]) -> None:
-        pool = [np.empty((program.time.rows, width)) for _ in range(plan.register_count)]
-        with np.errstate(all="ignore"):
-            for start, stop in share:
-                values = dict(fixed)
-                for slot, value in varied:
-                    values[slot] = value[..., start:stop]
-                _run_chunk(plan, values, [register[:, : stop - start] for register in pool], stop - start)
-                for name, result in results.items():
-                    result[..., start:stop] = values[program.names[name]]
-
-    if workers <= 1:
-        work(spans)
-        return
-    with ThreadPoolExecutor(workers) as executor:
-        list(executor.map(work, [spans[k::workers] for k in range(workers)]))
-
-
-def _run_chunk(plan: _Plan, values: dict[int, Floats], pool: list[Floats], width: int) -> None:
-    for instruction, register, drops in zip(plan.moving, plan.registers, plan.drops, strict=True):
-        if register is None:
-            _execute(instruction, values)
-        else:
-            arguments = [values[arg] for arg in instruction.args]
-            out = pool[register]
-            if width > 1 or all(argument.shape[-1] == 1 for argument in arguments):
-                values[instruction.outs[0]] = instruction.compute(*arguments, out=out)
-            else:
-                _execute(instruction, values)
-        for slot in drops:
-            del values[slot]
+    else:
+        values[instruction.outs[0]] = result
 
 
 def _wide(value: Floats, cases: int) -> Floats:

@@ -39,6 +39,8 @@ class Instruction:
     args: tuple[int, ...]
     outs: tuple[int, ...]
     into: bool = False
+    steps: bool = False
+    """Whether it steps through time inside."""
 
 
 def met_name(goal: str) -> str:
@@ -69,7 +71,8 @@ class Program:
         self.names: dict[str, int] = {}
         self.masks: dict[str, runs.Mask] = {}
         self.bits = {name: 1 << k for k, name in enumerate(definition.inputs)}
-        self.has_groups = False
+        self.plans: dict[object, object] = {}
+        """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
         self._known: dict[Hashable, int] = {}
         self._nodes = self._all_nodes()
         for name, item in definition.inputs.items():
@@ -221,7 +224,6 @@ class Program:
         from pennyweight.deals.stepping import compile_group
 
         compile_group(self, self._now_order(group))
-        self.has_groups = True
 
     def _edges_of(self, name: str) -> set[str]:
         item = self.definition.lines.get(name) or self.definition.levels.get(name)

@@ -52,7 +52,7 @@ def compile_group(program: Program, members: list[str]) -> None:
         depends |= program.depends[arg]
     outs = tuple(program.slot(True, depends) for _ in members)
     compute = partial(_run, group.plan([program.over_time[arg] for arg in args], program.time.rows))
-    program.instructions.append(Instruction(compute, args, outs))
+    program.instructions.append(Instruction(compute, args, outs, steps=True))
     for member, out in zip(members, outs, strict=True):
         program.names[member] = out
 

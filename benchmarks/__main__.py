@@ -1,0 +1,13 @@
+"""`python -m benchmarks [NAME...]`: rates, deals, startup; all when none is named."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import deals, rates, startup
+
+ALL = {"rates": rates.run, "deals": deals.run, "startup": startup.run}
+
+if __name__ == "__main__":
+    for name in sys.argv[1:] or ALL:
+        ALL[name]()
