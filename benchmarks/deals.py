@@ -18,7 +18,8 @@ def forty_lines() -> Deal:
     """Ten shops, each with sales, wages, energy and rent, and what it takes to open them."""
     inputs: dict[str, Any] = {"hurdle": "9%", "inflation": "2%", "growth": "3%", "price": 1_900_000}
     inputs |= {"margin": "45%", "energy": 700, "wage": 2_300}
-    money_in, money_out = {}, {}
+    money_in: dict[str, Any] = {}
+    money_out: dict[str, Any] = {}
     for k in range(10):
         inputs[f"sales_{k}"] = 14_000 + 500 * k
         money_in[f"sales_{k}_in"] = f"sales_{k} * grown(growth) * (1 + 0.1 * (t / per_year > {k % 5 + 1}))"

@@ -103,7 +103,7 @@ def test_what_else_has_no_answer() -> None:
 )
 def test_flows_refused(make: object, sentence: str) -> None:
     with pytest.raises(InputError, match=sentence):
-        make()  # type: ignore[operator]
+        make()
 
 
 def test_the_report_says_which_definition_it_used() -> None:
@@ -120,6 +120,6 @@ def test_the_report_says_which_definition_it_used() -> None:
 def test_flows_are_frozen() -> None:
     flows = CashFlows([-1.0, 2.0])
     with pytest.raises(AttributeError):
-        flows.period = "month"  # type: ignore[misc]
+        flows.period = "month"
     with pytest.raises(ValueError, match="read-only"):
         flows.amounts[0] = 5.0

@@ -26,7 +26,7 @@ class Ran:
 
 
 @pytest.fixture
-def run(capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch):  # type: ignore[no-untyped-def]
+def run(capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     """Call the command line in an empty folder that holds the taxi."""
     for name in ("taxi.toml", "ridership.csv"):
         (tmp_path / name).write_text((TAXI.parent / name).read_text(encoding="utf-8"), encoding="utf-8")
@@ -40,7 +40,7 @@ def run(capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.
     return call
 
 
-def test_weigh_prints_the_verdict_and_its_parts(run) -> None:  # type: ignore[no-untyped-def]
+def test_weigh_prints_the_verdict_and_its_parts(run) -> None:
     ran = run("weigh", "taxi.toml", "--by", "year")
     assert ran.code == 0
     for part in (
@@ -56,13 +56,13 @@ def test_weigh_prints_the_verdict_and_its_parts(run) -> None:  # type: ignore[no
     assert ran.err == ""
 
 
-def test_strict_turns_the_verdict_into_the_exit_status(run) -> None:  # type: ignore[no-untyped-def]
+def test_strict_turns_the_verdict_into_the_exit_status(run) -> None:
     assert run("weigh", "taxi.toml", "--strict").code == 0
     assert run("weigh", "taxi.toml", "--strict", "--scenario", "dear_hull").code == 1
     assert run("weigh", "taxi.toml", "--scenario", "dear_hull").code == 0
 
 
-def test_json_has_the_stable_keys(run) -> None:  # type: ignore[no-untyped-def]
+def test_json_has_the_stable_keys(run) -> None:
     weighed = json.loads(run("weigh", "taxi.toml", "--format", "json", "--with", "hull=430k").out)
     assert weighed["format"] == 1
     assert weighed["inputs"]["hull"] == 430_000
@@ -83,7 +83,7 @@ def test_json_has_the_stable_keys(run) -> None:  # type: ignore[no-untyped-def]
     assert flows["irrs"] == [flows["irr"]]
 
 
-def test_csv_is_the_main_table(run) -> None:  # type: ignore[no-untyped-def]
+def test_csv_is_the_main_table(run) -> None:
     rows = list(csv.DictReader(StringIO(run("weigh", "taxi.toml", "--format", "csv").out)))
     assert len(rows) == 13
     assert rows[0]["date"] == "2027-01-01"
@@ -96,7 +96,7 @@ def test_csv_is_the_main_table(run) -> None:  # type: ignore[no-untyped-def]
     assert rows[0]["kind"] == "at most"
 
 
-def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
     names = ["a.json", "a.csv", "a.txt", "a.html", "a.png", "a.svg"]
     ran = run("weigh", "taxi.toml", *(part for name in names for part in ("--output", name)))
     assert ran.code == 0
@@ -147,7 +147,7 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:  # ty
         (["new", "no/x.toml"], "there is no folder no"),
     ],
 )
-def test_bad_input_is_one_sentence_and_status_2(run, tmp_path: Path, arguments: list[str], sentence: str) -> None:  # type: ignore[no-untyped-def]
+def test_bad_input_is_one_sentence_and_status_2(run, tmp_path: Path, arguments: list[str], sentence: str) -> None:
     before = sorted(tmp_path.iterdir())
     ran = run(*arguments)
     assert ran.code == 2
@@ -158,13 +158,13 @@ def test_bad_input_is_one_sentence_and_status_2(run, tmp_path: Path, arguments: 
     assert sorted(tmp_path.iterdir()) == before
 
 
-def test_no_answer_is_status_3(run) -> None:  # type: ignore[no-untyped-def]
+def test_no_answer_is_status_3(run) -> None:
     ran = run("find", "taxi.toml", "hull", "margin == 2")
     assert ran.code == 3
     assert "No value of hull makes 'margin == 2' come true" in ran.err
 
 
-def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:
     (tmp_path / "p.csv").write_text('period;amount\n0;-1.000,00\n2;700\n2;"600,5"\n1;0\n', encoding="utf-8")
     refused = run("flows", "p.csv", "--rate", "10%")
     assert refused.code == 2
@@ -181,7 +181,7 @@ def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:  # type
     assert "row 2, column 'period' is -1" in run("flows", "n.csv").err
 
 
-def test_several_rates_are_all_told(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_several_rates_are_all_told(run, tmp_path: Path) -> None:
     (tmp_path / "two.csv").write_text("period,amount\n0,-100\n1,230\n2,-132\n", encoding="utf-8")
     ran = json.loads(run("flows", "two.csv", "--format", "json").out)
     assert ran["irr"] is None
@@ -189,7 +189,7 @@ def test_several_rates_are_all_told(run, tmp_path: Path) -> None:  # type: ignor
     assert "10.00% and 20.00%" in run("flows", "two.csv").out
 
 
-def test_new_writes_a_deal_that_weighs(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_new_writes_a_deal_that_weighs(run, tmp_path: Path) -> None:
     ran = run("new", "kiln.toml", "--title", 'A "kiln"')
     assert ran.code == 0
     assert "pennyweight weigh kiln.toml" in ran.out
@@ -203,7 +203,7 @@ def test_new_writes_a_deal_that_weighs(run, tmp_path: Path) -> None:  # type: ig
     assert run("weigh", "sub/boat.toml").code == 0
 
 
-def test_compare_whole_deals(run) -> None:  # type: ignore[no-untyped-def]
+def test_compare_whole_deals(run) -> None:
     run("new", "kiln.toml")
     ran = run("compare", "taxi.toml", "kiln.toml")
     assert ran.code == 0
@@ -211,7 +211,7 @@ def test_compare_whole_deals(run) -> None:  # type: ignore[no-untyped-def]
     assert run("compare", "taxi.toml", "kiln.toml", "--with", "hull=3").code == 2
 
 
-def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:
     ran = run("demo", "--folder", "out")
     assert ran.code == 0
     assert "PAYS OFF" in ran.out
@@ -221,7 +221,7 @@ def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:
     assert run("demo", "--folder", "out").code == 0
 
 
-def test_functions_lists_every_function(run) -> None:  # type: ignore[no-untyped-def]
+def test_functions_lists_every_function(run) -> None:
     from pennyweight.deals.functions import FUNCTIONS
 
     out = run("functions").out
@@ -231,7 +231,7 @@ def test_functions_lists_every_function(run) -> None:  # type: ignore[no-untyped
 
 
 @pytest.mark.parametrize("command", COMMANDS)
-def test_every_command_has_help_with_an_example(run, command: str) -> None:  # type: ignore[no-untyped-def]
+def test_every_command_has_help_with_an_example(run, command: str) -> None:
     ran = run(command, "--help")
     assert ran.code == 0
     assert f"Example: pennyweight {command}" in " ".join(ran.out.split())

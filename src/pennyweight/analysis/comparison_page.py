@@ -43,7 +43,11 @@ def comparison_page(comparison: Comparison) -> Document:
         for name in comparison.differing
     )
     if inputs:
-        blocks.append(Table("Inputs that differ", columns, inputs, "A series is shown by its total."))
+        series = any(
+            isinstance(weighing.inputs.get(name), np.ndarray) for name in comparison.differing for weighing in weighings
+        )
+        note = "A series is shown by its average." if series else ""
+        blocks.append(Table("Inputs that differ", columns, inputs, note))
     figures = dict.fromkeys(name for weighing in weighings for name in weighing.measures)
     rows = tuple(
         (Cell(_figure_label(weighings, name)), *(_figure_cell(weighing, name) for weighing in weighings))
@@ -56,7 +60,7 @@ def comparison_page(comparison: Comparison) -> Document:
         for name in goals
     ]
     goal_rows.append((Cell("Verdict"), *(Cell(weighing.verdict, _TONES[weighing.verdict]) for weighing in weighings)))
-    blocks.append(Table("Goals", columns, tuple(goal_rows), "Behind each: how far beyond its bound, or short of it."))
+    blocks.append(Table("Goals", columns, tuple(goal_rows), "Behind each: what is to spare, or how much is missing."))
     names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
     return Document(comparison.title, tuple(blocks), names_of)
 
@@ -87,7 +91,7 @@ def _input_cell(weighing: Weighing, name: str, first: Weighing) -> Cell:
     if name not in weighing.inputs:
         return Cell("-", "comparison")
     value = weighing.inputs[name]
-    number = float(np.nansum(value)) if isinstance(value, np.ndarray) else value
+    number = float(np.nanmean(value)) if isinstance(value, np.ndarray) else value
     shown = weighing.definition.style.show(number, weighing.definition.unit(name))
     same = name in first.inputs and np.array_equal(np.asarray(value), np.asarray(first.inputs[name]), equal_nan=True)
     return Cell(shown, "comparison" if same and weighing is not first else "plain")

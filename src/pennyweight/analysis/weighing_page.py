@@ -110,8 +110,8 @@ def _goals_table(weighing: Weighing) -> Table:
         Column("Goal", words=True),
         Column("Figure"),
         Column("Asked", words=True),
-        Column("", words=True),
-        Column("By"),
+        Column("State", words=True),
+        Column("To spare"),
     )
     return Table("Goals", columns, rows)
 
@@ -121,7 +121,7 @@ def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
     word = "at least" if goal.side == "at_least" else "at most"
     tone = _STATES[goal.state]
     return (
-        Cell(goal.label),
+        Cell(goal.label + {"money": f", {style.currency}".rstrip(", "), "years": ", years"}.get(goal.unit, "")),
         Cell(style.show(goal.value, goal.unit)),
         Cell(f"{word} {style.show(goal.bound, goal.unit)}"),
         Cell(goal.state, tone),
@@ -214,7 +214,7 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
         rows = tuple(
             (
                 Cell(deal.label(name)),
-                *(Cell(deal.style.show(v, deal.unit(name)), tone) for v in ends[start:stop]),
+                *(_amount(deal, name, value, tone) for value in ends[start:stop]),
             )
             for name, ends, tone in body
         )
@@ -222,6 +222,13 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
         title = f"By {by}, {names[start].lower()} to {names[min(stop, len(names)) - 1].lower()}"
         tables.append(Table(title, columns, rows))
     return tables
+
+
+def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:
+    """One amount of a table of periods; where nothing happens a dash keeps the eye on what does."""
+    if value == 0:
+        return Cell("-", "comparison")
+    return Cell(deal.style.show(value, deal.unit(name)), tone)
 
 
 def start_wide(heads: Floats) -> bool:

@@ -200,7 +200,7 @@ def equivalent_annual(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | N
 
 def _running(table: Floats) -> Floats:
     """Running totals along the last axis; of a table that lies in memory time first, row upon row."""
-    if table.ndim == 2 and 1 < table.shape[0] and table.strides[0] < table.strides[1]:
+    if table.ndim == 2 and table.shape[0] > 1 and table.strides[0] < table.strides[1]:
         total = np.array(table.T)
         for k in range(1, total.shape[0]):
             total[k] += total[k - 1]

@@ -14,6 +14,7 @@ __all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_rate_goal
 
 
 def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
+    """Refuse names nobody declared, misfit arguments, and lines where one figure belongs."""
     for group in groups:
         for item in group.values():
             for node in _nodes_of(item):
@@ -34,6 +35,7 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
 
 
 def check_bare_amounts(lines: Mapping[str, Line]) -> None:
+    """Refuse a bare amount beside a line of period 0: whether it is meant there too, only the writer knows."""
     early = _Early(lines)
     for line in lines.values():
         if line.run.said or not (named := early.named(line)):
@@ -47,6 +49,7 @@ def check_bare_amounts(lines: Mapping[str, Line]) -> None:
 
 
 def check_rate_goals(goals: Mapping[str, Goal], names: Names) -> None:
+    """Refuse a goal of 9 on a rate: that would be 900 % a year."""
     for name, goal in goals.items():
         if names.unit_of(name) != "rate":
             continue
@@ -56,6 +59,7 @@ def check_rate_goals(goals: Mapping[str, Goal], names: Names) -> None:
 
 
 def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
+    """Every formula of the given parts of a deal."""
     for group in groups:
         for item in group.values():
             yield from _nodes_of(item)

@@ -34,7 +34,7 @@ def aligned(texts: list[str], *, words: bool) -> list[str]:
     """Pad texts of one column to one width: words to the left, figures on their decimal point.
 
     >>> aligned(["1.5", "12", "n/a"], words=False)
-    [' 1.5', '12  ', 'n/a ']
+    ['  1.5', ' 12  ', 'n/a  ']
     """
     if words:
         width = max(map(len, texts), default=0)

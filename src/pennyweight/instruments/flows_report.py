@@ -137,7 +137,7 @@ class FlowsReport(Shown):
             return f"effective; reinvested at {self.modified_at[0]:.2%}, borrowed at {self.modified_at[1]:.2%}"
         if name == "irr":
             short = float(self.flows.times[-1]) < 1
-            return "a year, effective" + ("; the span is under a year, so it is an extrapolation" if short else "")
+            return "effective" + ("; the span is under a year, so it is an extrapolation" if short else "")
         first, value = self.payback_first, self.measures[name]
         if name == "payback" and first is not None and value is not None and abs(first - value) > 1e-9:
             return f"first reached after {first:.2f} years and lost again"

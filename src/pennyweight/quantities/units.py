@@ -109,9 +109,10 @@ class Style:
         return 2 if unit == "count" or abs(value) >= 100 else 4
 
     def _decimal(self, value: float, places: int, sign: bool) -> str:
-        rounded = round(value, places) + 0.0  # -0.00 is never shown
+        # Halves away from zero, as amounts are rounded on paper; the hair lets 0.835 written in binary go up.
+        rounded = round(value * (1 + 2e-14), places)
         if rounded == 0:
-            rounded = 0.0
+            rounded = 0.0  # -0.00 is never shown
         text = _pattern_free(abs(rounded), places, self.locale)
         if rounded < 0:
             return "-" + text

@@ -1,0 +1,138 @@
+"""Make the pictures of docs/screenshots from the demo data: `make shots`.
+
+Terminal output is drawn segment by segment in a monospaced face, so a picture shows what rich prints.
+"""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import textwrap
+from collections.abc import Sequence
+from importlib.resources import files
+from pathlib import Path
+
+from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
+from rich.console import Console, RenderableType
+from rich.segment import Segment
+
+from pennyweight import CashFlows, Deal
+from pennyweight.documents import Document
+from pennyweight.report.charts import INK, PARCHMENT, figure
+from pennyweight.report.terminal import renderable
+
+SHOTS = Path(__file__).parent / "screenshots"
+STARTERS = Path(str(files("pennyweight") / "starters"))
+COLUMNS, CHARACTER, LINE = 118, 7.8, 17.0
+
+
+def main() -> None:
+    """Draw every picture anew."""
+    SHOTS.mkdir(exist_ok=True)
+    taxi = Deal.read(STARTERS / "taxi" / "taxi.toml")
+    weighing = taxi.weigh()
+    varied = taxi.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show=["npv"])
+    flows = CashFlows.from_csv(STARTERS / "flows" / "boatyard.csv", currency="EUR").report("7%")
+
+    terminal("weigh", "pennyweight weigh taxi.toml", weighing.document())
+    terminal("weigh_by_year", "pennyweight weigh taxi.toml --by year", only_tables(weighing.document(by="year")))
+    terminal("compare", "pennyweight compare taxi.toml", taxi.compare().document())
+    terminal("vary", "pennyweight vary taxi.toml hull=380k..500k/7 hurdle=6%..14%:2% --show npv", varied.document())
+    terminal(
+        "find",
+        'pennyweight find taxi.toml hull "npv == 0" --scenario all',
+        taxi.find("hull", "npv == 0", scenarios=taxi.scenarios).document(),
+    )
+    terminal("flows", "pennyweight flows boatyard.csv --rate 7% --currency EUR", flows.document())
+    for name, chart in (
+        ("chart_flows", weighing.document().charts[0]),
+        ("chart_rates", weighing.document().charts[1]),
+        ("chart_map", varied.document().charts[0]),
+        ("chart_dated_flows", flows.document().charts[0]),
+    ):
+        figure(chart).savefig(SHOTS / f"{name}.png")
+    errors()
+
+
+def errors() -> None:
+    """A few mistakes and what is said of them."""
+    from contextlib import redirect_stderr
+    from io import StringIO
+
+    from pennyweight.cli.main import status
+
+    text = (STARTERS / "taxi" / "taxi.toml").read_text(encoding="utf-8")
+    said = StringIO()
+    with tempfile.TemporaryDirectory() as folder, redirect_stderr(said):
+        os.chdir(folder)
+        Path("ridership.csv").write_text((STARTERS / "taxi" / "ridership.csv").read_text(encoding="utf-8"))
+        for old, new in (
+            ('value = "9%"', "value = 9"),
+            ("fare * trips", "fare * trip"),
+            ("periods = 12", "periods = 14"),
+            ('"resale_value", at', '"resale_value + 0 * resale", at'),
+        ):
+            Path("taxi.toml").write_text(text.replace(old, new, 1), encoding="utf-8")
+            said.write("$ pennyweight weigh taxi.toml\n")
+            status(["weigh", "taxi.toml"])
+            said.write("\n")
+        os.chdir(SHOTS)
+    draw("errors", [[Segment(line)] for line in wrapped(said.getvalue().rstrip().split("\n"))])
+
+
+def wrapped(lines: Sequence[str]) -> list[str]:
+    """Lines folded at the width of the picture."""
+    return [part for line in lines for part in textwrap.wrap(line, COLUMNS) or [""]]
+
+
+def only_tables(document: Document) -> Document:
+    """The period tables of a weighing alone."""
+    tables = [block for block in document.blocks if getattr(block, "title", "").startswith("By ")]
+    return Document(document.title, tuple(tables), document.subtitle)
+
+
+def terminal(name: str, command: str, document: Document) -> None:
+    """A command and what it prints, as a picture."""
+    console = Console(width=COLUMNS, color_system="truecolor", force_terminal=True, highlight=False)
+    lines = [[Segment(f"$ {command}")], [Segment("")]]
+    lines += rendered(console, renderable(document, COLUMNS))
+    draw(name, lines)
+
+
+def rendered(console: Console, shown: RenderableType) -> list[list[Segment]]:
+    """The lines of a renderable as rich would print them."""
+    return console.render_lines(shown, console.options, pad=False)
+
+
+def draw(name: str, lines: Sequence[Sequence[Segment]]) -> None:
+    """Lines of segments on parchment."""
+    width, height = COLUMNS * CHARACTER + 40, len(lines) * LINE + 40
+    made = Figure(figsize=(width / 100, height / 100), dpi=132, facecolor=PARCHMENT)
+    ax = made.add_axes((0, 0, 1, 1))
+    ax.set_xlim(0, width)
+    ax.set_ylim(height, 0)
+    ax.axis("off")
+    for row, line in enumerate(lines):
+        column = 0
+        for segment in line:
+            style = segment.style
+            color = style.color.triplet.hex if style and style.color and style.color.triplet else INK
+            left, top = 20 + column * CHARACTER, 20 + row * LINE
+            text = segment.text.rstrip("\n")
+            if style and style.reverse:
+                ax.add_patch(Rectangle((left, top), len(text) * CHARACTER, LINE, color=color))
+                color = PARCHMENT
+            weight = "bold" if style and style.bold else "normal"
+            for k, mark in enumerate(text):
+                if mark != " ":
+                    ax.text(
+                        left + k * CHARACTER, top + LINE * 0.78, mark, color=color, fontsize=9.3,
+                        family="DejaVu Sans Mono", fontweight=weight,
+                    )  # fmt: skip
+            column += len(text)
+    made.savefig(SHOTS / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
