@@ -19,6 +19,7 @@ from pennyweight.deals.nodes import (
     Sum,
     Unary,
     children,
+    names_in,
     show,
     walk,
 )
@@ -156,10 +157,20 @@ class Names:
             return self.said_units[name]
         if name in BUILT_IN:
             return BUILT_IN[name][1]
-        if name not in self._units:
-            self._units[name] = "number"  # stands while a recursion is being followed
-            if name in self.nodes:
-                self._units[name] = self.unit(self.nodes[name])
+        # What it reads comes first, by hand: a chain of lines may be longer than Python's own stack.
+        todo = [] if name in self._units else [name]
+        while todo:
+            top = todo[-1]
+            first_seen = top not in self._units
+            self._units.setdefault(top, "number")  # stands while a recursion is being followed
+            unknown = [] if top not in self.nodes else sorted(names_in(self.nodes[top]) - self._units.keys())
+            unknown = [other for other in unknown if other in self.nodes and other not in self.said_units]
+            if first_seen and unknown:
+                todo += unknown
+                continue
+            todo.pop()
+            if top in self.nodes:
+                self._units[top] = self.unit(self.nodes[top])
         return self._units[name]
 
     def _shape_of_name(self, name: str, where: str) -> Shape:

@@ -85,15 +85,32 @@ class _Early:
         return sorted(name for name in current_names(line.node) if self.starts(name))
 
     def starts(self, name: str) -> bool:
+        """Whether a line or a total may run in period 0."""
         if name in TOTALS:
             return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
         if name not in self.lines:
             return False
-        if name not in self.known:
-            self.known[name] = False  # stands while a recursion is being followed
-            line = self.lines[name]
-            self.known[name] = self._said_early(line.run) if line.run.said else bool(self.named(line))
+        todo = [] if name in self.known else [name]
+        while todo:
+            top = todo[-1]
+            run, first_seen = self.lines[top].run, top not in self.known
+            self.known.setdefault(top, run.said and self._said_early(run))  # stands while a circle is followed
+            if not run.said:
+                named = self._lines_named(top)
+                unknown = [other for other in named if other not in self.known]
+                if first_seen and unknown:
+                    todo += unknown
+                    continue
+                self.known[top] = any(self.known[other] for other in named)
+            todo.pop()
         return self.known[name]
+
+    def _lines_named(self, name: str) -> list[str]:
+        """The lines a line names in the period at hand, totals taken apart."""
+        names = current_names(self.lines[name].node)
+        if names & set(TOTALS):
+            names |= {other for other, line in self.lines.items() if line.role != "other"}
+        return sorted(names & self.lines.keys() - {name})
 
     def _said_early(self, run: Run) -> bool:
         first = run.at if run.at is not None else run.first

@@ -1,0 +1,185 @@
+"""The deal language once more, as plainly as it can be said: Python floats, one name and one period at a time.
+
+An independent second implementation of the rules, for tests: no arrays, no order of lines, no compiling. A name is
+worked out when it is first asked for in a period, and remembered. Undefined is None.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+Value = float | None
+
+
+class PlainDeal:
+    """A deal as its file says it; inputs, values, lines and levels, no calendar dates."""
+
+    def __init__(self, document: dict[str, Any], inputs: dict[str, Any] | None = None) -> None:
+        self.document = document
+        self.end: int = document["timeline"]["periods"]
+        self.per_year = {"year": 1, "quarter": 4, "month": 12}[document["timeline"].get("period", "year")]
+        self.inputs = {**document.get("inputs", {}), **(inputs or {})}
+        self.roles = {
+            name: (section, item if isinstance(item, dict) else {"formula": item})
+            for section in ("values", "money_in", "money_out", "lines", "levels", "measures")
+            for name, item in document.get(section, {}).items()
+        }
+        self.known: dict[tuple[str, int], Value] = {}
+
+    def line(self, name: str) -> list[Value]:
+        """All periods of a line or level."""
+        return [self.at(name, t) for t in range(self.end + 1)]
+
+    def at(self, name: str, t: int) -> Value:
+        """The value of a name in a period."""
+        if (name, t) not in self.known:
+            self.known[name, t] = self._work_out(name, t)
+        return self.known[name, t]
+
+    def _work_out(self, name: str, t: int) -> Value:
+        totals: dict[str, Callable[[], list[tuple[int, str]]]] = {
+            "money_in": lambda: [(1, n) for n, (s, _) in self.roles.items() if s == "money_in"],
+            "money_out": lambda: [(1, n) for n, (s, _) in self.roles.items() if s == "money_out"],
+            "net": lambda: [(1, "money_in"), (-1, "money_out")],
+        }
+        if name in totals:
+            parts = [(sign, self.at(part, t)) for sign, part in totals[name]()]
+            return None if any(v is None for _, v in parts) else sum(sign * (v or 0.0) for sign, v in parts)
+        if name in self.inputs:
+            return self._input(self.inputs[name], t)
+        section, item = self.roles[name]
+        for moment, value in item.get("set", {}).items():
+            if self._stretch(moment)[0] <= t <= self._stretch(moment)[1]:
+                return self.formula(value, t)
+        if section == "levels" and t == 0 and "start" in item:
+            return self.formula(item["start"], t)
+        if section in ("money_in", "money_out", "lines") and not self._runs(name, t):
+            return 0.0
+        return self.formula(item["formula"], t)
+
+    def _input(self, given: Any, t: int) -> Value:
+        if isinstance(given, dict) and "steps" in given:
+            reached = [value for period, value in given["steps"].items() if int(period) <= t]
+            return float(reached[-1]) if reached else None
+        return float(given["value"] if isinstance(given, dict) else given)
+
+    def _runs(self, name: str, t: int) -> bool:
+        _, item = self.roles[name]
+        if "at" in item:
+            return t == self._stretch(item["at"])[1]
+        if {"from", "to", "every"} & item.keys():
+            every = item.get("every")
+            first = self._stretch(item["from"])[0] if "from" in item else every or 1
+            last = self._stretch(item["to"])[1] if "to" in item else self.end
+            return first <= t <= last and (every is None or (t - first) % every == 0)
+        named = [n for n in self._named_now(str(item["formula"])) if self._is_line(n)]
+        return any(self._runs_any(n, t) for n in named) if named else t >= 1
+
+    def _runs_any(self, name: str, t: int) -> bool:
+        if name in ("net", "money_in", "money_out"):
+            sections = ("money_in", "money_out") if name == "net" else (name,)
+            return any(self._runs(n, t) for n, (s, _) in self.roles.items() if s in sections)
+        return self._runs(name, t)
+
+    def _is_line(self, name: str) -> bool:
+        return name in ("net", "money_in", "money_out") or self.roles.get(name, ("",))[0] in (
+            "money_in",
+            "money_out",
+            "lines",
+        )
+
+    def _named_now(self, formula: str) -> list[str]:
+        """Names outside prior(…) and functions over time; none of these are nested in the tests."""
+        return re.findall(r"[a-z]\w*", re.sub(r"(prior|total|running|highest|lowest|average)\([^()]*\)", "", formula))
+
+    def _stretch(self, moment: Any) -> tuple[int, int]:
+        """The first and the last period of a moment."""
+        text = str(moment)
+        if text.startswith("year "):
+            year = int(text[5:])
+            return max((year - 1) * self.per_year + 1, 0) if year else 0, year * self.per_year
+        period = self.end if text == "end" else int(text)
+        return period, period
+
+    def formula(self, text: Any, t: int) -> Value:
+        """A formula in one period, by Python itself."""
+        reader = _Reader(self, t)
+        try:
+            return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", str(text)), {"__builtins__": {}}, reader))
+        except (_UndefinedError, ZeroDivisionError):
+            return None
+
+
+class _UndefinedError(Exception):
+    """A part of the formula has no value."""
+
+
+class _Reader(dict[str, Any]):
+    """What a formula's names mean in one period."""
+
+    def __init__(self, deal: PlainDeal, t: int) -> None:
+        super().__init__()
+        self.deal, self.t = deal, t
+
+    def __missing__(self, name: str) -> Any:
+        deal, t = self.deal, self.t
+        year = -(-t // deal.per_year)
+        plain: dict[str, Any] = {
+            "t": t, "end": deal.end, "per_year": deal.per_year, "year": year, "min": min, "max": max, "abs": abs,
+            "per_period": lambda rate: (1 + rate) ** (1 / deal.per_year) - 1,
+            "grown": lambda rate: (1 + rate) ** (t / deal.per_year),
+            "grown_yearly": lambda rate: (1 + rate) ** max(year - 1, 0),
+            "prior": lambda line: line.value(t - 1) if t else 0.0,
+            "total": lambda line: sum(line.value(k) for k in range(deal.end + 1)),
+            "running": lambda line: sum(line.value(k) for k in range(t + 1)),
+            "highest": lambda line: max(line.value(k) for k in range(1, deal.end + 1)),
+        }  # fmt: skip
+        if name in plain:
+            return plain[name]
+        return _Named(deal, name, t)
+
+
+class _Named:
+    """A name in a formula, worked out only when arithmetic asks for its value in this period."""
+
+    def __init__(self, deal: PlainDeal, name: str, t: int) -> None:
+        self.deal, self.name, self.t = deal, name, t
+
+    def value(self, t: int) -> float:
+        found = self.deal.at(self.name, t)
+        if found is None:
+            raise _UndefinedError
+        return found
+
+    def __float__(self) -> float:
+        return self.value(self.t)
+
+
+def _forward(operation: str) -> Callable[..., Any]:
+    def compute(self: _Named, *others: Any) -> Any:
+        return getattr(float(self), operation)(*(float(other) for other in others))
+
+    return compute
+
+
+for _operation in (
+    "add",
+    "radd",
+    "sub",
+    "rsub",
+    "mul",
+    "rmul",
+    "truediv",
+    "rtruediv",
+    "pow",
+    "rpow",
+    "lt",
+    "le",
+    "gt",
+    "ge",
+    "neg",
+    "abs",
+):
+    setattr(_Named, f"__{_operation}__", _forward(f"__{_operation}__"))
