@@ -158,6 +158,49 @@ def test_bad_input_is_one_sentence_and_status_2(run, tmp_path: Path, arguments: 
     assert sorted(tmp_path.iterdir()) == before
 
 
+def test_plans_and_rates_answer_in_every_form(run) -> None:
+    ran = json.loads(
+        run(
+            "grow",
+            "--opening",
+            "10k",
+            "--deposit",
+            "200",
+            "--per-year",
+            "month",
+            "--rate",
+            "4.5%",
+            "--years",
+            "12",
+            "--format",
+            "json",
+        ).out
+    )
+    i = 1.045 ** (1 / 12) - 1
+    assert ran["find"] == "closing"
+    assert ran["closing"] == ran["answer"] == pytest.approx(10_000 * 1.045**12 + 200 * (1.045**12 - 1) / i)
+    assert ran.keys() >= {"opening", "deposit", "rate", "years", "closing", "nominal", "effective"}
+    ran = run("repay", "--owed", "250k", "--rate", "4.2%", "--years", "25", "--working", "--currency", "EUR")
+    assert "EUR 1,347.36" in ran.out
+    assert "payment = (owed - still_owed × v) / a" in ran.out
+    rows = list(
+        csv.DictReader(StringIO(run("repay", "--owed", "1k", "--rate", "6%", "--years", "1", "--format", "csv").out))
+    )
+    assert len(rows) == 12
+    assert float(rows[-1]["closing"]) == pytest.approx(0.0, abs=1e-9)
+    forever = json.loads(
+        run(
+            "withdraw", "--withdrawal", "30k", "--rate", "4%", "--years", "forever", "--find", "pot", "--format", "json"
+        ).out
+    )
+    assert (forever["answer"], forever["years"], forever["forever"]) == (pytest.approx(750_000), None, True)
+    rates = json.loads(run("rates", "12%", "--compounding", "monthly", "--format", "json").out)
+    assert (rates["nominal"], rates["effective"]) == (pytest.approx(0.12), pytest.approx(0.126825, abs=1e-6))
+    assert run("repay", "--owed", "250k", "--rate", "5.04%", "--payment", "900").code == 3
+    assert run("repay", "--owed", "250k", "--rate", "5", "--years", "3").code == 2
+    assert "5 is 500% a year; write 5%" in run("rates", "5").err
+
+
 def test_no_answer_is_status_3(run) -> None:
     ran = run("find", "taxi.toml", "hull", "margin == 2")
     assert ran.code == 3

@@ -10,12 +10,22 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
-    from pennyweight.core.annuity import future_value, level_payment, present_value
+    from pennyweight.core.annuity import (
+        annuity_factor,
+        future_value,
+        level_payment,
+        payments_needed,
+        perpetuity_factor,
+        present_value,
+        rate_needed,
+    )
     from pennyweight.core.flows import discount_factors, npv
     from pennyweight.core.irr import irr
     from pennyweight.core.rates import effective_rate, nominal_rate
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.cashflows import CashFlows
+    from pennyweight.instruments.plans import grow, repay, withdraw
+    from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
 
 __version__ = "0.1.0"
 
@@ -26,14 +36,25 @@ _HOMES = {
     "NoAnswer": "errors",
     "PennyweightError": "errors",
     "SeveralAnswers": "errors",
+    "annuity_factor": "core.annuity",
     "discount_factors": "core.flows",
     "effective_rate": "core.rates",
     "future_value": "core.annuity",
+    "grow": "instruments.plans",
     "irr": "core.irr",
     "level_payment": "core.annuity",
     "nominal_rate": "core.rates",
     "npv": "core.flows",
+    "payments_needed": "core.annuity",
+    "perpetuity_factor": "core.annuity",
     "present_value": "core.annuity",
+    "rate_facts": "instruments.rate_facts",
+    "rate_needed": "core.annuity",
+    "real_rate": "instruments.rate_facts",
+    "repay": "instruments.plans",
+    "simple_interest": "instruments.rate_facts",
+    "withdraw": "instruments.plans",
+    "years_to_multiply": "instruments.rate_facts",
 }
 
 __all__ = [
@@ -43,14 +64,25 @@ __all__ = [
     "NoAnswer",
     "PennyweightError",
     "SeveralAnswers",
+    "annuity_factor",
     "discount_factors",
     "effective_rate",
     "future_value",
+    "grow",
     "irr",
     "level_payment",
     "nominal_rate",
     "npv",
+    "payments_needed",
+    "perpetuity_factor",
     "present_value",
+    "rate_facts",
+    "rate_needed",
+    "real_rate",
+    "repay",
+    "simple_interest",
+    "withdraw",
+    "years_to_multiply",
 ]
 
 

@@ -10,6 +10,10 @@ import click
 __all__ = ["COMMANDS", "main", "run"]
 
 COMMANDS = {
+    "grow": "A pot that grows: closing, or any other of five quantities.",
+    "repay": "A debt that is paid down: payment, or any other of five.",
+    "withdraw": "A pot that is lived on: withdrawal, or any other of five.",
+    "rates": "Turn a rate into its other forms.",
     "weigh": "Weigh a deal: verdict, figures, goals, answers, turning points.",
     "compare": "Put scenarios, or whole deals, side by side.",
     "vary": "Vary one or two inputs of a deal.",

@@ -9,7 +9,7 @@ from math import isfinite
 from pennyweight.core import rates as core
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["FREQUENCIES", "Rate", "read_rate"]
+__all__ = ["FREQUENCIES", "PER_YEAR", "Rate", "read_per_year", "read_rate", "word_for"]
 
 FREQUENCIES: dict[str, float] = {
     "yearly": 1,
@@ -23,6 +23,39 @@ FREQUENCIES: dict[str, float] = {
     "continuous": float("inf"),
 }
 """How often a quoted rate compounds, by the word an analyst writes."""
+
+PER_YEAR: dict[str, int] = {
+    "year": 1, "half-year": 2, "quarter": 4, "month": 12, "half-month": 24, "fortnight": 26, "week": 52, "day": 365,
+}  # fmt: skip
+"""How many of each period a year has."""
+
+
+def word_for(per_year: float) -> str:
+    """The word for a frequency: 12 is "monthly"; a number that has none is "7 times a year".
+
+    >>> word_for(12), word_for(7)
+    ('monthly', '7 times a year')
+    """
+    words = {times: word for word, times in FREQUENCIES.items()}
+    return words.get(per_year, f"{per_year:g} times a year")
+
+
+def read_per_year(given: str | int, *, what: str = "per_year") -> int:
+    """Read how often a year: 1 to 365, or a word such as "month" or "monthly".
+
+    >>> read_per_year("month"), read_per_year(4)
+    (12, 4)
+    """
+    if isinstance(given, str) and not given.isdigit():
+        times = PER_YEAR.get(given) or FREQUENCIES.get(given)
+        if times is None or times == float("inf"):
+            raise InputError(f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} Known are {', '.join(PER_YEAR)}.")
+        return int(times)
+    number = int(given) if isinstance(given, str) or float(given).is_integer() else 0
+    if isinstance(given, bool) or not 1 <= number <= 365:
+        raise InputError(f"{what} is {given}; write a whole number from 1 to 365, or a word such as month.")
+    return number
+
 
 _NUMBER = r"[+-]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
 _RATE = re.compile(
@@ -42,6 +75,16 @@ class Rate:
 
     value: float
     compounding: float | None = None
+
+    def per_period(self, per_year: float, *, bare_compounds: float = 0.0) -> float:
+        """The rate of one of `per_year` periods; a bare rate is effective, or compounds `bare_compounds` times."""
+        compounding = bare_compounds if self.compounding is None else self.compounding
+        effective = self.value
+        if compounding == per_year:
+            return self.value / per_year
+        if compounding:
+            effective = float(core.effective_rate(self.value, compounding))
+        return float(core.per_period(effective, per_year))
 
     def effective(self) -> float:
         """The effective yearly rate; a rate that does not say how it is meant is taken as effective."""

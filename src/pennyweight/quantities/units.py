@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 from math import isfinite
 
+from pennyweight.core.rates import nominal_rate
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount, read_number
-from pennyweight.quantities.rates import read_rate
+from pennyweight.quantities.rates import read_rate, word_for
 
 __all__ = ["UNITS", "Style", "check_unit", "read_value"]
 
@@ -98,6 +99,14 @@ class Style:
         if unit == "period":
             return f"period {shown}"
         return shown if unit in UNITS else f"{shown} {unit}"
+
+    def rate_in_both_forms(self, effective: float, per_year: float) -> str:
+        """ "4.28% a year effective (4.20% monthly)"; once, where both are the same."""
+        shown = f"{self.show(effective, 'rate')} a year, effective"
+        if per_year == 1:
+            return shown
+        quoted = float(nominal_rate(effective, per_year))
+        return f"{self.show(quoted, 'rate')} a year, {word_for(per_year)} ({self.show(effective, 'rate')} effective)"
 
     def _places_of(self, value: float, unit: str) -> int:
         if unit == "money":

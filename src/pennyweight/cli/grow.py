@@ -1,0 +1,15 @@
+"""`pennyweight grow`"""
+
+from __future__ import annotations
+
+from pennyweight.cli.plans import plan_command
+from pennyweight.instruments.plans import GROW, grow
+
+__all__ = ["command"]
+
+_TEXT = """A pot that grows: find its closing, or the opening, deposit, rate or years.
+
+Example: pennyweight grow --opening 10k --deposit 200 --per-year month --rate 4.5% --years 12
+"""
+
+command = plan_command(GROW, grow, _TEXT)

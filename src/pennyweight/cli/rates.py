@@ -1,0 +1,45 @@
+"""`pennyweight rates`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.cli.options import deliver, output_options
+from pennyweight.instruments.rate_facts import rate_facts
+
+__all__ = ["command"]
+
+
+@click.command("rates")
+@click.argument("rate")
+@click.option("--compounding", metavar="N", help="How often a bare rate compounds: a number, monthly… or continuous.")
+@click.option(
+    "--per-year",
+    default="12",
+    show_default=True,
+    metavar="N",
+    help="How often the quoted form compounds: a number, month… or continuous.",
+)
+@click.option("--inflation", metavar="RATE", help="The yearly rise of prices, for the real rate.")
+@click.option("--times", type=float, default=2.0, show_default=True, help="The multiple to grow to.")
+@output_options
+def command(
+    rate: str,
+    compounding: str | None,
+    per_year: str,
+    inflation: str | None,
+    times: float,
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Turn a rate into its other forms: quoted and effective, per payment, real, and the time to double.
+
+    Example: pennyweight rates 6% --compounding half-yearly --per-year month --inflation 2%
+    """
+    deliver(
+        lambda: rate_facts(rate, compounding=compounding, per_year=per_year, inflation=inflation, times=times),
+        form,
+        outputs,
+    )

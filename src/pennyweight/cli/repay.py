@@ -1,0 +1,15 @@
+"""`pennyweight repay`"""
+
+from __future__ import annotations
+
+from pennyweight.cli.plans import plan_command
+from pennyweight.instruments.plans import REPAY, repay
+
+__all__ = ["command"]
+
+_TEXT = """A debt that is paid down: find its payment, or what is owed, the rate, the years or what is still owed.
+
+Example: pennyweight repay --owed 250k --rate 4.2% --years 25 --working
+"""
+
+command = plan_command(REPAY, repay, _TEXT)

@@ -1,0 +1,15 @@
+"""`pennyweight withdraw`"""
+
+from __future__ import annotations
+
+from pennyweight.cli.plans import plan_command
+from pennyweight.instruments.plans import WITHDRAW, withdraw
+
+__all__ = ["command"]
+
+_TEXT = """A pot that is lived on: find the withdrawal, or the pot it takes, the rate, the years or the pot left.
+
+Example: pennyweight withdraw --withdrawal 30k --growth 2% --rate 4% --years 25 --find pot
+"""
+
+command = plan_command(WITHDRAW, withdraw, _TEXT)

@@ -1,0 +1,264 @@
+"""A pot or a debt worked out: its answer, what it means in practice, and its working step by step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from math import floor, inf
+from typing import TYPE_CHECKING, Any
+
+from pennyweight.core import annuity
+from pennyweight.core.annuity import Paid
+from pennyweight.core.rates import effective_rate
+from pennyweight.documents import Block, Cell, Document, Figures, Line, Text
+from pennyweight.documents.shown import Shown
+from pennyweight.quantities.rates import PER_YEAR
+from pennyweight.quantities.units import Style
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from pennyweight.instruments.plan_working import PlanWorking
+
+__all__ = ["Kind", "Plan", "Terms"]
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One of the three: its word, the names of its five quantities, the sign of its payments, and its habits."""
+
+    word: str
+    names: tuple[str, str, str, str, str]
+    sign: int
+    per_year: int
+    quoted: bool
+    """Whether a bare rate is quoted, compounding as often as is paid."""
+    usual: str
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """The five quantities per period (None: unknown), and how payments are made."""
+
+    kind: Kind
+    find: str
+    start: float | None
+    pay: float | None
+    i: float | None
+    n: float | None
+    end: float | None
+    g: float
+    wait: float
+    often: int
+    paid: Paid
+    style: Style
+
+    @property
+    def known_start(self) -> float:
+        """The start; 0 when it is the unknown."""
+        return self.start or 0.0
+
+    @property
+    def known_pay(self) -> float:
+        """The first payment."""
+        return self.pay or 0.0
+
+    @property
+    def known_i(self) -> float:
+        """The rate per period."""
+        return self.i or 0.0
+
+    @property
+    def known_n(self) -> float:
+        """The number of payments."""
+        return self.n or 0.0
+
+    @property
+    def known_end(self) -> float:
+        """The end."""
+        return self.end or 0.0
+
+    @property
+    def period(self) -> str:
+        """The word for a period."""
+        words = {times: word for word, times in PER_YEAR.items()}
+        return words.get(self.often, "period")
+
+    def yearly(self, per_period: float) -> float:
+        """A rate per period as an effective yearly one."""
+        return float(effective_rate(per_period * self.often, self.often))
+
+
+@dataclass(frozen=True)
+class Plan(Shown):
+    """What `grow`, `repay` and `withdraw` return. `answer` is the unknown in its own unit: money, an effective yearly
+    rate, or years."""
+
+    terms: Terms
+
+    @property
+    def find(self) -> str:
+        """The name of the unknown."""
+        return self.terms.find
+
+    @property
+    def answer(self) -> float:
+        """The unknown: an amount, an effective yearly rate (quoted for a debt: see `nominal`), or years."""
+        return self.quantities[self.find]
+
+    @property
+    def effective(self) -> float:
+        """The rate, effective a year."""
+        return self.terms.yearly(self.terms.known_i)
+
+    @property
+    def nominal(self) -> float:
+        """The rate as quoted, compounding as often as is paid."""
+        return self.terms.known_i * self.terms.often
+
+    @cached_property
+    def quantities(self) -> dict[str, float]:
+        """All five by name; the rate in the form a bare one of this kind is meant in."""
+        t = self.terms
+        rate = self.nominal if t.kind.quoted else self.effective
+        return dict(
+            zip(t.kind.names, (t.known_start, t.known_pay, rate, t.known_n / t.often, t.known_end), strict=True)
+        )
+
+    @property
+    def whole_payments(self) -> int:
+        """How many full payments there are."""
+        count = self.terms.known_n
+        near = round(count) if count != inf else 0
+        return near if count != inf and abs(count - near) <= 1e-9 * max(count, 1.0) else floor(min(count, 1e9))
+
+    @cached_property
+    def last_payment(self) -> float | None:
+        """The smaller payment that follows the full ones, one period after the last; None when none does.
+
+        A debt's clears what is owed beyond `still_owed`, a pot's takes what there is beyond `pot_left`; a growing
+        pot's is the deposit that is still missing then.
+        """
+        t = self.terms
+        whole = self.whole_payments
+        if t.known_n == inf or abs(t.known_n - whole) <= 1e-9 * max(t.known_n, 1.0):
+            return None
+        grown = 1 + t.known_i
+        left = self._standing(whole)
+        last = t.kind.sign * (t.known_end / grown - left if t.paid == "start" else t.known_end - left * grown)
+        # Interest alone may carry a pot past its closing before the next deposit falls due.
+        return max(last, 0.0)
+
+    def _standing(self, count: int) -> float:
+        """What stands after `count` payments' periods."""
+        t = self.terms
+        factor = float(annuity.annuity_factor(t.known_i, count, growth=t.g, paid=t.paid)) if count else 0.0
+        begun = t.known_start * (1 + t.known_i) ** t.wait
+        return float((begun + t.kind.sign * t.known_pay * factor) * (1 + t.known_i) ** count)
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """Step by step: period, opening, interest, paid, closing; a perpetuity shows its first ten."""
+        import pandas as pd
+
+        return pd.DataFrame(self.steps(), columns=["period", "opening", "interest", "paid", "closing"]).set_index(
+            "period"
+        )
+
+    def steps(self) -> list[tuple[int, float, float, float, float]]:
+        """(period, opening, interest, paid, closing) of every period."""
+        t = self.terms
+        standing, rows = t.known_start, []
+        waiting = round(t.wait) if abs(t.wait - round(t.wait)) < 1e-9 else 0
+        if not waiting:
+            standing *= (1 + t.known_i) ** t.wait
+        count = 10 if t.known_n == inf else self.whole_payments
+        for k in range(1, waiting + count + 1):
+            pay = t.known_pay * (1 + t.g) ** (k - waiting - 1) if k > waiting else 0.0
+            rows.append(self._step(k, standing, pay))
+            standing = rows[-1][-1]
+        if self.last_payment is not None:
+            rows.append(self._step(waiting + count + 1, standing, self.last_payment))
+        return rows
+
+    def _step(self, k: int, opening: float, pay: float) -> tuple[int, float, float, float, float]:
+        t = self.terms
+        first = t.kind.sign * pay if t.paid == "start" else 0.0
+        interest = (opening + first) * t.known_i
+        return k, opening, interest, pay, opening + interest + t.kind.sign * pay
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON; a term without end is null, with `forever` beside it."""
+        t = self.terms
+        five = {name: None if value == inf else value for name, value in self.quantities.items()}
+        return {
+            "format": 1,
+            "find": self.find,
+            "answer": None if self.answer == inf else self.answer,
+            **five,
+            "forever": t.known_n == inf,
+            "nominal": self.nominal,
+            "effective": self.effective,
+            "per_year": t.often,
+            "paid": t.paid,
+            "whole_payments": None if t.known_n == inf else self.whole_payments,
+            "last_payment": self.last_payment,
+        }
+
+    def working(self, *, places: int | None = None) -> PlanWorking:
+        """How the answer comes about; with `places` the factors are rounded as in a hand calculation."""
+        from pennyweight.instruments.plan_working import PlanWorking
+
+        return PlanWorking(self, places)
+
+    def document(self) -> Document:
+        """The answer, what it means in practice, and the command that gives a debt to the cent."""
+        t, style = self.terms, self.terms.style
+        lines = [Line(_words(self.find).capitalize(), Cell(self.shown(self.find), "question"), self._practice())]
+        lines += [Line(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find]
+        total = sum(row[3] for row in self.steps())
+        interest = sum(row[2] for row in self.steps())
+        if t.known_n != inf:
+            word = {"grow": "Paid in", "repay": "Paid in all", "withdraw": "Taken out in all"}[t.kind.word]
+            lines += [
+                Line(word, Cell(style.with_unit(total, "money"))),
+                Line("Interest in all", Cell(style.with_unit(interest, "money"))),
+            ]
+        blocks: list[Block] = [Figures("Answer", tuple(lines)), Text(self._habits(), "comparison")]
+        if t.kind.word == "repay" and t.known_n != inf:
+            blocks.append(Text("Unrounded; a lender's books round every payment to the cent.", "comparison"))
+        titles = {"grow": "A pot that grows", "repay": "A debt that is paid down", "withdraw": "A pot that is lived on"}
+        return Document(titles[t.kind.word], tuple(blocks))
+
+    def shown(self, name: str) -> str:
+        """One of the five as it is shown."""
+        t = self.terms
+        if name == "rate":
+            return t.style.rate_in_both_forms(self.effective, t.often)
+        if name == "years":
+            return "forever" if t.known_n == inf else t.style.with_unit(self.quantities[name], "years")
+        return t.style.with_unit(self.quantities[name], "money")
+
+    def _practice(self) -> str:
+        if self.find != "years":
+            return ""
+        count = self.whole_payments
+        if self.last_payment is None:
+            return f"{count} payments"
+        if self.last_payment == 0:
+            return f"reached in period {count + 1}, by interest alone after {count} {_words(self.terms.kind.names[1])}s"
+        return f"{count} payments in full, then one of {self.terms.style.show(self.last_payment, 'money')}"
+
+    def _habits(self) -> str:
+        t = self.terms
+        pay = _words(t.kind.names[1])
+        said = f"A {pay} at the {t.paid} of each {t.period}"
+        if t.g:
+            said += f", growing by {t.yearly(t.g):.2%} a year from one to the next"
+        if t.wait:
+            said += f", the first period beginning after {t.wait / t.often:g} years"
+        return said + "."
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")

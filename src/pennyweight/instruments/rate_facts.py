@@ -1,0 +1,191 @@
+"""One rate in all its forms: quoted and effective, per payment, real, and the time it takes to double."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import inf, log, log1p
+from typing import TYPE_CHECKING, Any
+
+from pennyweight.core.rates import nominal_rate
+from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, NoAnswer
+from pennyweight.quantities.rates import FREQUENCIES, Rate, read_per_year, read_rate, word_for
+from pennyweight.quantities.units import Style
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["RateFacts", "rate_facts", "real_rate", "simple_interest", "years_to_multiply"]
+
+
+def real_rate(nominal: str | float, inflation: str | float) -> float:
+    """Return what a rate is worth in prices that rise: (1 + rate) / (1 + inflation) - 1, both effective a year.
+
+    Source: I. Fisher, "The Theory of Interest", 1930, ch. 19.
+
+    >>> round(real_rate("5%", "2%"), 6)
+    0.029412
+    """
+    rise = read_rate(inflation, what="inflation").effective()
+    return (1 + read_rate(nominal).effective()) / (1 + rise) - 1
+
+
+def simple_interest(amount: float, rate: str | float, years: float) -> float:
+    """Return interest that earns no interest: amount * rate * years.
+
+    >>> simple_interest(1000, "6%", 0.5)
+    30.0
+    """
+    if years < 0:
+        raise InputError(f"years is {years}; a span is 0 or more.")
+    return amount * read_rate(rate).value * years
+
+
+def years_to_multiply(rate: str | float | Rate, times: float = 2.0) -> float:
+    """Return the years in which a pot grows to `times` itself: log(times) / log(1 + rate).
+
+    Raises NoAnswer when it never does.
+
+    >>> round(years_to_multiply("7%"), 4)
+    10.2448
+    """
+    effective = (rate if isinstance(rate, Rate) else read_rate(rate)).effective()
+    if not times > 0:
+        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
+    if times == 1:
+        return 0.0
+    if effective == 0 or (effective > 0) != (times > 1):
+        raise NoAnswer(f"At {effective:.2%} a year a pot never comes to {times:g} times itself.")
+    return log(times) / log1p(effective)
+
+
+@dataclass(frozen=True)
+class RateFacts(Shown):
+    """A rate in all its forms. `compounding` is how often a year the quoted form compounds (inf: continuously)."""
+
+    given: str
+    effective: float
+    compounding: float
+    inflation: float | None
+    times: float
+
+    @property
+    def nominal(self) -> float:
+        """Quoted, compounding as asked."""
+        return float(nominal_rate(self.effective, self.compounding))
+
+    @property
+    def forms(self) -> dict[str, tuple[float, float]]:
+        """For each way to compound: (quoted rate, rate per period)."""
+        found = {}
+        for word, often in FREQUENCIES.items():
+            quoted = float(nominal_rate(self.effective, often))
+            found[word] = (quoted, quoted / often if often != inf else 0.0)
+        return found
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row for each way to compound."""
+        import pandas as pd
+
+        rows = [(word, *pair) for word, pair in self.forms.items()]
+        return pd.DataFrame(rows, columns=["compounding", "nominal", "per_period"]).set_index("compounding")
+
+    def years(self) -> float | None:
+        """Years to grow to `times`; None when it never does."""
+        try:
+            return years_to_multiply(Rate(self.effective, 0.0), self.times)
+        except NoAnswer:
+            return None
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "nominal": self.nominal,
+            "effective": self.effective,
+            "compounding": "continuous" if self.compounding == inf else self.compounding,
+            "per_period": None if self.compounding == inf else self.nominal / self.compounding,
+            "real": None if self.inflation is None else (1 + self.effective) / (1 + self.inflation) - 1,
+            "times": self.times,
+            "years": self.years(),
+            "forms": {word: quoted for word, (quoted, _) in self.forms.items()},
+        }
+
+    def document(self) -> Document:
+        """Both forms, the time to multiply, and every way to compound."""
+        style = Style()
+        word = word_for(self.compounding)
+
+        def shown(rate: float) -> str:
+            return style.show(rate, "rate", places=4)
+
+        lines = [
+            Line("Effective", Cell(shown(self.effective), "question"), "a year"),
+            Line("Quoted", Cell(shown(self.nominal)), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m"),
+        ]
+        years = self.years()
+        multiple = "doubles" if self.times == 2 else f"comes to {self.times:g} times"
+        reason = "" if years is not None else "never at this rate"
+        lines.append(
+            Line(f"A pot {multiple} in", Cell(style.with_unit(years, "years")), reason or "log(times) / log(1 + rate)")
+        )
+        if self.inflation is not None:
+            real = (1 + self.effective) / (1 + self.inflation) - 1
+            lines.append(
+                Line(
+                    "Real",
+                    Cell(shown(real)),
+                    f"a year, with prices rising {self.inflation:.2%}: (1 + rate) / (1 + rise) - 1",
+                )
+            )
+        rows = tuple(
+            (Cell(way), Cell(shown(quoted)), Cell("-" if way == "continuous" else shown(each)))
+            for way, (quoted, each) in self.forms.items()
+        )
+        table = Table(
+            "The same rate, quoted", (Column("Compounding", words=True), Column("Quoted"), Column("Per period")), rows
+        )
+        return Document(
+            f"The rate {self.given}",
+            (Figures("Forms", tuple(lines)), table, Text("All earn the same over a year.", "comparison")),
+        )
+
+
+def rate_facts(
+    rate: str | float,
+    *,
+    compounding: str | int | None = None,
+    per_year: str | int = 12,
+    inflation: str | float | None = None,
+    times: float = 2.0,
+) -> RateFacts:
+    """Turn a rate into its other forms.
+
+    Args:
+        rate: "6%", "6% monthly", "6% continuous"…
+        compounding: how often a bare rate compounds (a number or a word); left out: it is effective.
+        per_year: how often the quoted form asked for compounds; payments may come more or less often than the
+            rate was quoted to compound.
+        inflation: the yearly rise of prices, for the real rate.
+        times: the multiple of the time to grow.
+
+    >>> facts = rate_facts("6%", compounding="half-yearly", per_year="month")
+    >>> round(facts.effective, 6), round(facts.nominal, 6)
+    (0.0609, 0.059263)
+    """
+    read = read_rate(rate)
+    if compounding is not None:
+        if read.compounding is not None:
+            raise InputError(f"The rate '{rate}' says how it compounds; leave out compounding.")
+        often = FREQUENCIES.get(str(compounding)) or float(read_per_year(compounding, what="compounding"))
+        read = Rate(read.value, often)
+    effective = read.effective()
+    if not -1 < effective < inf:
+        raise InputError(f"The rate {rate} loses everything within one period.")
+    rise = None if inflation is None else read_rate(inflation, what="inflation").effective()
+    asked = inf if per_year == "continuous" else float(read_per_year(per_year))
+    if not 0 < times < inf:
+        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
+    return RateFacts(str(rate), effective, asked, rise, times)
