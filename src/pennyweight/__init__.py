@@ -19,6 +19,7 @@ if TYPE_CHECKING:
         present_value,
         rate_needed,
     )
+    from pennyweight.core.daycount import year_fraction
     from pennyweight.core.flows import discount_factors, npv
     from pennyweight.core.irr import irr
     from pennyweight.core.rates import effective_rate, nominal_rate
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
     from pennyweight.instruments.cashflows import CashFlows
     from pennyweight.instruments.plans import grow, repay, withdraw
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
+    from pennyweight.quantities.dates import payment_dates
 
 __version__ = "0.1.0"
 
@@ -45,6 +47,7 @@ _HOMES = {
     "level_payment": "core.annuity",
     "nominal_rate": "core.rates",
     "npv": "core.flows",
+    "payment_dates": "quantities.dates",
     "payments_needed": "core.annuity",
     "perpetuity_factor": "core.annuity",
     "present_value": "core.annuity",
@@ -54,6 +57,7 @@ _HOMES = {
     "repay": "instruments.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans",
+    "year_fraction": "core.daycount",
     "years_to_multiply": "instruments.rate_facts",
 }
 
@@ -73,6 +77,7 @@ __all__ = [
     "level_payment",
     "nominal_rate",
     "npv",
+    "payment_dates",
     "payments_needed",
     "perpetuity_factor",
     "present_value",
@@ -82,6 +87,7 @@ __all__ = [
     "repay",
     "simple_interest",
     "withdraw",
+    "year_fraction",
     "years_to_multiply",
 ]
 
