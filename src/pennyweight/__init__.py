@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from pennyweight.core.irr import irr
     from pennyweight.core.rates import effective_rate, nominal_rate
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
+    from pennyweight.instruments.bond import Bond
     from pennyweight.instruments.cashflows import CashFlows
     from pennyweight.instruments.plans import grow, repay, withdraw
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Bond": "instruments.bond",
     "CashFlows": "instruments.cashflows",
     "Deal": "analysis.deal",
     "InputError": "errors",
@@ -62,6 +64,7 @@ _HOMES = {
 }
 
 __all__ = [
+    "Bond",
     "CashFlows",
     "Deal",
     "InputError",

@@ -1,0 +1,71 @@
+"""`pennyweight bond`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from pennyweight.cli.options import deliver, output_options
+from pennyweight.errors import InputError
+from pennyweight.instruments.bond import ICMA, Bond
+from pennyweight.quantities.amounts import read_amount
+
+__all__ = ["command"]
+
+
+@click.command("bond")
+@click.option("--coupon", default="0%", show_default=True, metavar="RATE", help="The yearly coupon, as a rate of face.")
+@click.option("--maturity", required=True, metavar="DATE", help="The day the face is paid, or 'perpetual'.")
+@click.option("--settlement", required=True, metavar="DATE", help="The day the bond is paid for.")
+@click.option("--yield", "at_yield", metavar="RATE", help="The yearly yield, quoted at the coupons' frequency.")
+@click.option("--price", metavar="PRICE", help="The clean price per 100.")
+@click.option(
+    "--per-year",
+    type=click.Choice(["0", "1", "2", "4", "12"]),
+    help="Coupons a year; left out: 2, or 0 without a coupon.",
+)
+@click.option("--day-count", default=ICMA, show_default=True, metavar="NAME", help="Of the accrued interest.")
+@click.option("--issued", metavar="DATE", help="The day interest begins, for a short or long first period.")
+@click.option("--first-coupon", metavar="DATE", help="The first coupon's day, when it is not a regular one.")
+@click.option(
+    "--first",
+    type=click.Choice(["compound", "simple"]),
+    default="compound",
+    show_default=True,
+    help="How the broken first period is discounted.",
+)
+@click.option("--redemption", default="100", show_default=True, metavar="AMOUNT", help="What is paid back, per 100.")
+@output_options
+def command(
+    coupon: str,
+    maturity: str,
+    settlement: str,
+    at_yield: str | None,
+    price: str | None,
+    per_year: str | None,
+    day_count: str,
+    issued: str | None,
+    first_coupon: str | None,
+    first: Any,
+    redemption: str,
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Price, yield, accrued interest, duration and convexity of a bond, per 100 of face.
+
+    Example: pennyweight bond --coupon 4% --maturity 2031-06-15 --settlement 2026-11-23 --price 97.25
+    """
+
+    def compute() -> Any:
+        often = -1 if per_year is None else int(per_year)
+        bond = Bond(
+            coupon, maturity, often, day_count, issued, first_coupon, read_amount(redemption, what="--redemption")
+        )
+        if at_yield is not None and price is not None:
+            raise InputError("Give --yield or --price, not both.")
+        clean = None if price is None else read_amount(price, what="--price")
+        return bond.report(settlement, at_yield=at_yield, price=clean, first=first)
+
+    deliver(compute, form, outputs)

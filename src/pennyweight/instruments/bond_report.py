@@ -1,0 +1,192 @@
+"""A bond on one day: all figures, the payments to come, and what each is worth."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table
+from pennyweight.documents.shown import Shown
+from pennyweight.quantities.rates import word_for
+from pennyweight.quantities.units import Style
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from pennyweight.instruments.bond import Bond, Coupons, First
+
+__all__ = ["BondReport"]
+
+
+@dataclass(frozen=True)
+class BondReport(Shown):
+    """The figures of a bond on a settlement day, per 100 of face."""
+
+    bond: Bond
+    settlement: np.datetime64
+    rate: float
+    first: First
+    currency: str
+    clean: float
+    accrued: float
+    macaulay_duration: float
+    modified_duration: float
+    convexity: float
+
+    @classmethod
+    def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
+        """Work out every figure at a yield."""
+        accrued = bond.accrued(day)
+        told = f"{rate * 100!r}%"
+        return cls(
+            bond,
+            day,
+            rate,
+            first,
+            currency,
+            bond.dirty(told, day, first=first) - accrued,
+            accrued,
+            bond.macaulay_duration(told, day, first=first),
+            bond.modified_duration(told, day, first=first),
+            bond.convexity(told, day, first=first),
+        )
+
+    @property
+    def dirty(self) -> float:
+        """Clean price and accrued interest: what is paid."""
+        return self.clean + self.accrued
+
+    @cached_property
+    def payments(self) -> Coupons:
+        """What is to come."""
+        return self.bond.coupons(self.settlement)
+
+    @cached_property
+    def factors(self) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
+        """The discount factor of each payment."""
+        i, wait = self.rate / self.bond.compounding, self.payments.wait
+        k = np.arange(self.payments.dates.size)
+        if self.first == "simple":
+            return np.asarray(1.0 / ((1.0 + wait * i) * (1.0 + i) ** k))
+        return np.asarray((1.0 + i) ** -(wait + k))
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One row a payment: coupon, face, factor, present value; the index is the date."""
+        import pandas as pd
+
+        left = self.payments
+        table = {"coupon": left.coupons, "face": left.redemption, "factor": self.factors}
+        frame = pd.DataFrame(table, index=pd.Index(left.dates, name="date"))
+        frame["present_value"] = (frame["coupon"] + frame["face"]) * frame["factor"]
+        return frame
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON, per 100 of face."""
+        left = self.payments
+        return {
+            "format": 1,
+            "settlement": str(self.settlement),
+            "clean": self.clean,
+            "dirty": self.dirty,
+            "accrued": self.accrued,
+            "yield": self.rate,
+            "compounding": self.bond.compounding,
+            "current_yield": self.bond.current_yield(self.clean),
+            "macaulay_duration": self.macaulay_duration,
+            "modified_duration": self.modified_duration,
+            "convexity": self.convexity,
+            "coupons_worth": float((left.coupons * self.factors).sum()),
+            "face_worth": float((left.redemption * self.factors).sum()),
+            "payments": [
+                {"date": str(day), "coupon": float(coupon), "face": float(face), "factor": float(factor)}
+                for day, coupon, face, factor in zip(
+                    left.dates, left.coupons, left.redemption, self.factors, strict=True
+                )
+            ],
+        }
+
+    def document(self) -> Document:
+        """Figures, payments with their worth, and the check that they add up."""
+        bond, style, left = self.bond, Style(self.currency), self.payments
+        effective = (1 + self.rate / bond.compounding) ** bond.compounding - 1
+        coupons = float((left.coupons * self.factors).sum())
+        face = float((left.redemption * self.factors).sum())
+
+        def money(value: float) -> str:
+            return style.show(value, "money", places=4)
+
+        quoted = f"a year, {word_for(bond.compounding)} ({style.show(effective, 'rate')} effective)"
+        lines = [
+            Line("Yield", Cell(style.show(self.rate, "rate", places=4), "question"), quoted),
+            Line("Clean price", Cell(money(self.clean), "question"), "per 100 of face"),
+            Line("Accrued interest", Cell(money(self.accrued)), f"by {bond.day_count}" if self.accrued else ""),
+            Line("Dirty price", Cell(money(self.dirty)), "what is paid"),
+            Line("Macaulay duration", Cell(style.show(self.macaulay_duration, "years", places=4)), "years"),
+            Line(
+                "Modified duration",
+                Cell(style.show(self.modified_duration, "years", places=4)),
+                "a rise of 1% in yield costs about as many percent",
+            ),
+            Line("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
+        ]
+        if bond.per_year:
+            lines.append(
+                Line(
+                    "Current yield",
+                    Cell(style.show(bond.current_yield(self.clean), "rate", places=4)),
+                    "coupons of a year over the clean price",
+                )
+            )
+        if not bond.per_year:
+            discount, simple = (
+                bond.discount_rate(self.clean, self.settlement),
+                bond.simple_yield(self.clean, self.settlement),
+            )
+            lines.append(Line("Discount rate", Cell(style.show(discount, "rate", places=4)), "a year, by actual/360"))
+            lines.append(Line("Simple yield", Cell(style.show(simple, "rate", places=4)), "a year, by actual/365"))
+        elif not bond.perpetual:
+            lines.append(Line("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
+            lines.append(Line("Worth of the face", Cell(money(face)), "in the dirty price"))
+        blocks: list[Block] = [Figures(f"On {self.settlement}", tuple(lines)), self._table(style)]
+        if not bond.perpetual:
+            gap = abs(coupons + face - self.dirty)
+            blocks.append(
+                Checks(((bool(gap <= 1e-9 * self.dirty), "The payments' present values add up to the dirty price."),))
+            )
+        how = (
+            "simple interest in the broken period"
+            if self.first == "simple"
+            else "compound in every period, the broken one included"
+        )
+        return Document(f"A bond of {bond.coupon}, {self._until()}", tuple(blocks), f"Discounting: {how}.")
+
+    def _until(self) -> str:
+        return "perpetual" if self.bond.perpetual else f"due {self.bond.maturity}"
+
+    def _table(self, style: Style) -> Table:
+        columns = (
+            Column("Date", words=True),
+            Column("Coupon"),
+            Column("Face"),
+            Column("Factor"),
+            Column("Present value"),
+        )
+        left = self.payments
+        rows = [
+            (
+                Cell(str(day)),
+                Cell(style.show(float(coupon), "money", places=4), "in"),
+                Cell(style.show(float(face), "money", places=2), "in") if face else Cell("-", "comparison"),
+                Cell(f"{factor:.8f}", "comparison"),
+                Cell(style.show(float((coupon + face) * factor), "money", places=4), "in"),
+            )
+            for day, coupon, face, factor in zip(left.dates, left.coupons, left.redemption, self.factors, strict=True)
+        ]
+        if len(rows) > 16:
+            rows = [*rows[:7], (Cell("…", "comparison"),) * 5, *rows[-7:]]
+        note = "The next ten of payments without end." if self.bond.perpetual else ""
+        return Table("Payments to come, per 100 of face", columns, tuple(rows), note)
