@@ -123,3 +123,64 @@ def test_flows_are_frozen() -> None:
         flows.period = "month"
     with pytest.raises(ValueError, match="read-only"):
         flows.amounts[0] = 5.0
+
+
+def test_flows_from_pandas() -> None:
+    dated = pd.Series([-100.0, 115.0], index=pd.to_datetime(["2026-01-01", "2027-01-01"]))
+    assert CashFlows.from_pandas(dated).irr() == pytest.approx(0.15)
+    table = pd.DataFrame({"date": ["2027-01-01", "2026-01-01"], "amount": [115.0, -100.0]})
+    assert CashFlows.from_pandas(table).irr() == pytest.approx(0.15)
+    plain = CashFlows.from_pandas(pd.DataFrame({"amount": [-100.0, 1.0, 101.0]}), period="month")
+    assert plain.irr() == pytest.approx(1.01**12 - 1)
+    with pytest.raises(InputError, match="needs a column 'amount'"):
+        CashFlows.from_pandas(pd.DataFrame({"amt": [1.0]}))
+
+
+def test_day_counts_and_the_day_of_valuation() -> None:
+    """Half a year by 30/360 is half a year; valued a year on, everything is worth a year's interest more."""
+    dates = ["2026-01-31", "2026-07-31"]
+    thirty = CashFlows([-100.0, 110.0], dates=dates, day_count="30/360")
+    assert thirty.times.tolist() == [0.0, 0.5]
+    assert thirty.irr() == pytest.approx(1.1**2 - 1)
+    later = CashFlows([-100.0, 110.0], dates=dates, valued_on="2027-01-31")
+    first = CashFlows([-100.0, 110.0], dates=dates)
+    assert later.npv("8%") == pytest.approx(first.npv("8%") * 1.08)
+    assert later.irr() == first.irr()
+    assert (later.discount_factors("8%") * later.amounts).sum() == pytest.approx(later.npv("8%"))
+    with pytest.raises(InputError, match="go with dates"):
+        CashFlows([1.0], day_count="30/360")
+    with pytest.raises(InputError, match="did you mean '30/360'"):
+        CashFlows([1.0], dates=["2026-01-01"], day_count="30/36")
+
+
+def test_a_bank_account_beside_the_flows() -> None:
+    """At the flows' own IRR the account comes to exactly the same; below it the flows are ahead."""
+    flows = CashFlows([-1000.0, 300.0, 420.0, 680.0])
+    assert flows.account(flows.irr()).ahead == pytest.approx(0.0, abs=1e-9)
+    slow = flows.account("2%")
+    assert slow.deposits == pytest.approx(1000 * 1.02**3)
+    assert slow.returns == pytest.approx(300 * 1.02**2 + 420 * 1.02 + 680)
+    assert "ahead of it by" in str(flows.report("5%", account_at="2%"))
+    assert "behind it by" in str(flows.report("5%", account_at="40%"))
+
+
+def test_working_with_the_factors_of_a_table() -> None:
+    """10 % to three places: 0.909, 0.826, 0.751, as printed in every table."""
+    working = CashFlows([-1000.0, 300.0, 420.0, 680.0], currency="EUR").working("10%", places=3)
+    assert working.factors.tolist() == [1.0, 0.909, 0.826, 0.751]
+    assert working.by_hand == pytest.approx(-1000 + 272.7 + 346.92 + 510.68)
+    data = working.as_dict()
+    assert data["difference"] == pytest.approx(working.by_hand - working.answer)
+    assert "rounding them to 3 places makes -0.43" in str(working)
+    exact = CashFlows([-1000.0, 300.0, 420.0, 680.0]).working("10%")
+    assert exact.by_hand == pytest.approx(exact.answer, rel=1e-12)
+    assert "The sum is the NPV." in exact._repr_html_()
+    assert exact.frame["present_value"].sum() == pytest.approx(exact.answer)
+    with pytest.raises(InputError, match="0 to 12 places"):
+        CashFlows([1.0]).working("5%", places=-1)
+
+
+def test_a_return_under_a_year_is_told_over_its_span() -> None:
+    report = CashFlows([-100.0, 101.0], dates=["2026-01-01", "2026-02-01"]).report()
+    assert report.measures["over_span"] == pytest.approx(0.01)
+    assert "not a year's: over 0.08 years" in str(report)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import click
 
 from pennyweight.cli.options import deliver, output_options
+from pennyweight.errors import InputError
 from pennyweight.instruments.cashflows import PERIODS, CashFlows
 
 __all__ = ["command"]
@@ -26,6 +27,13 @@ __all__ = ["command"]
     show_default=True,
     help="What ROI and profitability index are measured on.",
 )
+@click.option(
+    "--day-count", default="actual/365", show_default=True, metavar="NAME", help="How time between dates counts."
+)
+@click.option("--valued-on", metavar="DATE", help="The day of valuation; left out: the first date.")
+@click.option("--account-at", metavar="RATE", help="Compare with a bank account that pays this rate.")
+@click.option("--working", is_flag=True, help="Show the present value step by step; needs --rate.")
+@click.option("--places", type=int, help="Show the working with factors rounded as by hand.")
 @click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts.")
 @output_options
 def command(
@@ -35,6 +43,11 @@ def command(
     reinvested_at: str | None,
     borrowed_at: str | None,
     outlay: Literal["all", "first"],
+    day_count: str,
+    valued_on: str | None,
+    account_at: str | None,
+    working: bool,
+    places: int | None,
     currency: str,
     form: str,
     outputs: tuple[Path, ...],
@@ -43,10 +56,15 @@ def command(
 
     Example: pennyweight flows boatyard.csv --rate 7% --currency EUR
     """
-    deliver(
-        lambda: CashFlows.from_csv(file, period=period, currency=currency).report(
-            rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, on=outlay
-        ),
-        form,
-        outputs,
-    )
+
+    def compute() -> Any:
+        flows = CashFlows.from_csv(file, period=period, day_count=day_count, valued_on=valued_on, currency=currency)
+        if working or places is not None:
+            if rate is None:
+                raise InputError("--working discounts the flows, so it needs --rate.")
+            return flows.working(rate, places=places)
+        return flows.report(
+            rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account_at=account_at, on=outlay
+        )
+
+    deliver(compute, form, outputs)

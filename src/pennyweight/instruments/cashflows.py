@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -15,17 +15,19 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.core import flows as core
 from pennyweight.core import irr as core_irr
 from pennyweight.core import rates as core_rates
+from pennyweight.core.daycount import year_fraction
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, nearest
 from pennyweight.quantities.columns import CsvTable, read_csv
-from pennyweight.quantities.dates import Days, read_date
+from pennyweight.quantities.dates import Days, read_date, read_day_count
 from pennyweight.quantities.rates import read_rate
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from pennyweight.instruments.flows_report import FlowsReport
+    from pennyweight.instruments.flows_working import FlowsWorking
 
-__all__ = ["PERIODS", "CashFlows"]
+__all__ = ["PERIODS", "Account", "CashFlows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
@@ -42,8 +44,6 @@ PERIODS: dict[str, float] = {
 }
 """The periods flows can come in, and how many of each a year has."""
 
-_DAYS_A_YEAR = 365.0
-
 
 @dataclass(frozen=True, eq=False)
 class CashFlows:
@@ -52,8 +52,9 @@ class CashFlows:
     Args:
         amounts: the flows. Without dates the first stands at time 0, the others at the ends of the periods.
         period: how long a period is: "year", "quarter", "month"…; only without dates.
-        dates: one date a flow, in any order, several on a day allowed; they are put in order. Time is counted
-            in days over 365 (actual/365 fixed) from the first date.
+        dates: one date a flow, in any order, several on a day allowed; they are put in order.
+        day_count: how time between dates is counted; only with dates.
+        valued_on: the day on which the flows are valued; left out: the first date.
         currency: shown with amounts.
 
     All rates, given and returned, are yearly and effective. Raises InputError for an empty list, amounts that are
@@ -66,6 +67,8 @@ class CashFlows:
     amounts: Floats
     period: str = "year"
     dates: Days | None = None
+    day_count: str = "actual/365"
+    valued_on: np.datetime64 | None = None
     currency: str = ""
 
     def __init__(
@@ -74,10 +77,16 @@ class CashFlows:
         *,
         period: str = "year",
         dates: Sequence[str | dt.date | np.datetime64] | Days | None = None,
+        day_count: str = "actual/365",
+        valued_on: str | dt.date | np.datetime64 | None = None,
         currency: str = "",
     ) -> None:
         flows = _amounts(amounts)
         days: Days | None = None
+        count = read_day_count(day_count)
+        valued = None if valued_on is None else read_date(valued_on, what="valued_on")
+        if dates is None and (valued is not None or count != "actual/365"):
+            raise InputError("A day count and a day of valuation go with dates; these flows come one a period.")
         if dates is not None:
             if len(dates) != flows.size:
                 raise InputError(f"{flows.size} amounts and {len(dates)} dates: each amount needs its date.")
@@ -89,11 +98,20 @@ class CashFlows:
                 f"There is no period '{period}'{nearest(period, PERIODS) or '.'} Known are {', '.join(PERIODS)}."
             )
         flows.flags.writeable = False
-        for name, value in (("amounts", flows), ("period", period), ("dates", days), ("currency", currency)):
+        fields = {"amounts": flows, "period": period, "dates": days, "day_count": count, "valued_on": valued}
+        for name, value in {**fields, "currency": currency}.items():
             object.__setattr__(self, name, value)
 
     @classmethod
-    def from_csv(cls, path: str | Path, *, period: str | None = None, currency: str = "") -> CashFlows:
+    def from_csv(
+        cls,
+        path: str | Path,
+        *,
+        period: str | None = None,
+        day_count: str = "actual/365",
+        valued_on: str | dt.date | np.datetime64 | None = None,
+        currency: str = "",
+    ) -> CashFlows:
         """Read a CSV with the columns `amount` and either `date` or `period` (whole numbers from 0 on).
 
         Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
@@ -105,28 +123,62 @@ class CashFlows:
                 raise InputError(f"{path} has dates, so there is no period to give.")
             if not amounts.size:
                 raise InputError(f"{path} holds a header and no flows.")
-            return cls(amounts, dates=table.dates("date"), currency=currency)
+            dates = table.dates("date")
+            return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
         if "period" not in table.header:
             raise InputError(
                 f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}."
             )
-        return cls(_by_period(table, amounts), period=period or "year", currency=currency)
+        return cls(
+            _by_period(table, amounts),
+            period=period or "year",
+            day_count=day_count,
+            valued_on=valued_on,
+            currency=currency,
+        )
+
+    @classmethod
+    def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str = "year", currency: str = "") -> CashFlows:
+        """Flows of a Series, or of the columns `amount` and `date` of a DataFrame.
+
+        A Series whose index holds dates gives dated flows, any other one a period in its order.
+        """
+        import pandas as pd
+
+        if isinstance(data, pd.DataFrame):
+            if "amount" not in data.columns:
+                raise InputError(f"The table needs a column 'amount'; it has {', '.join(map(str, data.columns))}.")
+            dates = data["date"] if "date" in data.columns else data.index
+            data = pd.Series(data["amount"].to_numpy(), index=pd.Index(dates))
+        index = data.index
+        if index.dtype == object and len(index) and isinstance(index[0], str | dt.date):
+            index = pd.to_datetime(index)
+        if isinstance(index, pd.DatetimeIndex):
+            return cls(data.to_numpy(), dates=index.to_numpy().astype("datetime64[D]"), currency=currency)
+        return cls(data.to_numpy(), period=period, currency=currency)
 
     @cached_property
     def times(self) -> Floats:
         """When each flow happens, in years from the first."""
         if self.dates is None:
             return np.arange(self.amounts.size) / PERIODS[self.period]
-        days: Floats = (self.dates - self.dates[0]).astype(np.float64)
-        return days / _DAYS_A_YEAR
+        return year_fraction(self.dates[0], self.dates, self.day_count)
+
+    @cached_property
+    def valued_after(self) -> float:
+        """The day of valuation, in years from the first flow."""
+        if self.dates is None or self.valued_on is None:
+            return 0.0
+        return float(year_fraction(self.dates[0], self.valued_on, self.day_count))
 
     def npv(self, rate: str | float) -> float:
-        """Present value on the first date, or at period 0, at a yearly effective rate.
+        """Worth on the day of valuation (the first date, or period 0, unless told), at a yearly effective rate.
 
         >>> round(CashFlows([-1000, 300, 420, 680]).npv("10%"), 2)
         130.73
         """
-        return float(core.npv(self.amounts, self._rate(rate), times=self.times))
+        at = self._rate(rate)
+        return float(core.npv(self.amounts, at, times=self.times) * (1 + at) ** self.valued_after)
 
     def irrs(self) -> list[float]:
         """Every rate above -100 % at which the present value is zero, smallest first; touching ones included."""
@@ -194,7 +246,28 @@ class CashFlows:
 
     def discount_factors(self, rate: str | float) -> Floats:
         """One factor a flow."""
-        return core.discount_factors(self._rate(rate), self.times)
+        return core.discount_factors(self._rate(rate), self.times - self.valued_after)
+
+    def account(self, rate: str | float) -> Account:
+        """What a bank account would have made of it: the same deposits, and what came in put there too.
+
+        Args:
+            rate: the yearly effective rate the account pays.
+
+        >>> account = CashFlows([-1000, 0, 1210]).account("5%")
+        >>> round(account.deposits, 2), round(account.ahead, 2)
+        (1102.5, 107.5)
+        """
+        at = self._rate(rate)
+        later = core.discount_factors(at, self.times - self.times[-1])
+        grown = self.amounts * later
+        return Account(at, float(-grown[grown < 0].sum()), float(grown[grown > 0].sum()))
+
+    def working(self, rate: str | float, *, places: int | None = None) -> FlowsWorking:
+        """The present value step by step: flow, factor, present value; `places` rounds the factors as by hand."""
+        from pennyweight.instruments.flows_working import FlowsWorking
+
+        return FlowsWorking(self, self._rate(rate), places)
 
     @property
     def money_in(self) -> float:
@@ -224,6 +297,7 @@ class CashFlows:
         *,
         reinvested_at: str | float | None = None,
         borrowed_at: str | float | None = None,
+        account_at: str | float | None = None,
         on: Outlay = "all",
     ) -> FlowsReport:
         """All measures at once, to print, to show or to hand on as JSON.
@@ -231,11 +305,13 @@ class CashFlows:
         Args:
             rate: the yearly rate asked of the flows; without it nothing is discounted.
             reinvested_at, borrowed_at: the rates of the modified IRR; left out: `rate`.
+            account_at: the rate of a bank account to compare with.
             on: whether ROI and profitability index are on all outlays or on the first.
         """
         from pennyweight.instruments.flows_report import report
 
-        return report(self, rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, on=on)
+        account = None if account_at is None else self.account(account_at)
+        return report(self, rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account=account, on=on)
 
     def _for_irr(self) -> tuple[Floats, Floats | None]:
         """Periodic flows are solved per period, which is exact and quicker."""
@@ -266,6 +342,21 @@ class CashFlows:
         if not np.isfinite(value):
             raise NoAnswer(otherwise)
         return value
+
+
+class Account(NamedTuple):
+    """A bank account beside the flows, at the last of them."""
+
+    rate: float
+    deposits: float
+    """What the money that went out would have come to in the account."""
+    returns: float
+    """What the money that came in has come to, put in the account as it came."""
+
+    @property
+    def ahead(self) -> float:
+        """By how much the flows are ahead of the account; below zero: behind."""
+        return self.returns - self.deposits
 
 
 _NO_OUTLAY = {

@@ -20,7 +20,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.cashflows import CashFlows
+    from pennyweight.instruments.cashflows import Account, CashFlows
 
 __all__ = ["FlowsReport", "report"]
 
@@ -41,6 +41,7 @@ class FlowsReport(Shown):
     payback_first: float | None
     factors: Floats | None
     modified_at: tuple[float, float] | None
+    account: Account | None
     on: Outlay
 
     @cached_property
@@ -71,6 +72,9 @@ class FlowsReport(Shown):
             "irrs": list(self.irrs),
             "payback_first_crossing": self.payback_first,
             "outlays": self.on,
+            "gain": self.flows.money_in - self.flows.money_out,
+            "span": float(self.flows.times[-1]),
+            "account": None if self.account is None else {**self.account._asdict(), "ahead": self.account.ahead},
             "undefined": self.undefined,
             "flows": rows,
         }
@@ -85,8 +89,9 @@ class FlowsReport(Shown):
             Checks(self._checks()),
         ]
         dated = flows.dates is not None
-        how = "dated, actual days over 365" if dated else f"one a {flows.period}, the first at once"
-        subtitle = f"{flows.amounts.size} flows, {how}."
+        how = f"dated, time by {flows.day_count}" if dated else f"one a {flows.period}, the first at once"
+        valued = "" if flows.valued_on is None else f", valued on {flows.valued_on}"
+        subtitle = f"{flows.amounts.size} flows, {how}{valued}."
         charts = (
             flows_chart(flows.amounts, flows.times, style, spread=not dated),
             rate_chart(flows.amounts, flows.times, style, asked=self.rate),
@@ -107,6 +112,21 @@ class FlowsReport(Shown):
             ),
             Line("Span", Cell(style.with_unit(span, "years")), self._span()),
         ]
+        if self.account is not None:
+            at, beside = f"{self.account.rate:.2%}", self.account
+            word = "ahead of" if beside.ahead >= 0 else "behind"
+            lines += [
+                Line(
+                    "In a bank account",
+                    Cell(style.with_unit(beside.deposits, "money"), "comparison"),
+                    f"what went out would have come to, at {at}",
+                ),
+                Line(
+                    "What came in",
+                    Cell(style.with_unit(beside.returns, "money")),
+                    f"has come to, put in that account; {word} it by {style.show(abs(beside.ahead), 'money')}",
+                ),
+            ]
         return tuple(lines)
 
     def _span(self) -> str:
@@ -138,6 +158,8 @@ class FlowsReport(Shown):
         if name == "irr":
             short = float(self.flows.times[-1]) < 1
             return "effective" + ("; the span is under a year, so it is an extrapolation" if short else "")
+        if name == "over_span":
+            return f"not a year's: over {self.flows.times[-1]:.2f} years"
         first, value = self.payback_first, self.measures[name]
         if name == "payback" and first is not None and value is not None and abs(first - value) > 1e-9:
             return f"first reached after {first:.2f} years and lost again"
@@ -185,6 +207,7 @@ class FlowsReport(Shown):
 _LABELS = {
     "npv": ("Net present value", "money"),
     "irr": ("Internal rate of return", "rate"),
+    "over_span": ("Return over the span", "share"),
     "modified_irr": ("Modified IRR", "rate"),
     "payback": ("Payback", "years"),
     "discounted_payback": ("Discounted payback", "years"),
@@ -200,6 +223,7 @@ def report(
     *,
     reinvested_at: str | float | None,
     borrowed_at: str | float | None,
+    account: Account | None,
     on: Outlay,
 ) -> FlowsReport:
     """Work out every measure; see `CashFlows.report`."""
@@ -220,6 +244,9 @@ def report(
         asked["discounted_payback"] = lambda: flows.payback(at)
         asked["profitability_index"] = lambda: flows.profitability_index(at, on=on)
         asked["equivalent_annual"] = lambda: flows.equivalent_annual(at)
+    span = float(flows.times[-1])
+    if 0 < span < 1:
+        asked["over_span"] = lambda: (1 + flows.irr()) ** span - 1
     measures: dict[str, float | None] = {"money_in": flows.money_in, "money_out": flows.money_out}
     undefined: dict[str, str] = {}
     for name, compute in asked.items():
@@ -236,6 +263,7 @@ def report(
         _try(lambda: flows.payback(first=True))[0],
         None if at is None else flows.discount_factors(at),
         modified_at,
+        account,
         on,
     )
 

@@ -1,0 +1,115 @@
+"""The present value of flows step by step, with exact factors or factors rounded as by hand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError
+from pennyweight.quantities.units import Style
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from pennyweight.instruments.cashflows import CashFlows
+
+__all__ = ["FlowsWorking"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class FlowsWorking(Shown):
+    """NPV = sum of flow * (1 + r) ** -t, every part of it shown. `places`: decimals of the factors; None: exact."""
+
+    flows: CashFlows
+    rate: float
+    places: int | None
+
+    def __post_init__(self) -> None:
+        if self.places is not None and not 0 <= self.places <= 12:
+            raise InputError(f"places is {self.places}; factors are rounded to 0 to 12 places.")
+
+    @cached_property
+    def factors(self) -> Floats:
+        """One factor a flow, rounded when places are given."""
+        exact = self.flows.discount_factors(self.rate)
+        return exact if self.places is None else np.round(exact, self.places)
+
+    @property
+    def answer(self) -> float:
+        """The exact present value."""
+        return self.flows.npv(self.rate) if -1 < self.rate < 1 else float((self._exact() * self.flows.amounts).sum())
+
+    @property
+    def by_hand(self) -> float:
+        """The sum of the present values as they stand in the table."""
+        return float((self.factors * self.flows.amounts).sum())
+
+    def _exact(self) -> Floats:
+        return np.asarray((1.0 + self.rate) ** -(self.flows.times - self.flows.valued_after))
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One row a flow: years, amount, factor, present value."""
+        frame = self.flows.frame.drop(columns="running")
+        frame["factor"] = self.factors
+        frame["present_value"] = self.factors * self.flows.amounts
+        return frame
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "rate": self.rate,
+            "npv": self.answer,
+            "places": self.places,
+            "by_hand": self.by_hand,
+            "difference": self.by_hand - self.answer,
+            "formula": "npv = sum of flow × (1 + r)^-t",
+            "steps": [
+                {"years": float(t), "flow": float(flow), "factor": float(factor), "present_value": float(flow * factor)}
+                for t, flow, factor in zip(self.flows.times, self.flows.amounts, self.factors, strict=True)
+            ],
+        }
+
+    def document(self) -> Document:
+        """Formula, table, sum, and how far the hand's answer is from the exact one."""
+        flows, style = self.flows, Style(self.flows.currency)
+        dated = flows.dates is not None
+        columns = (Column("Date" if dated else flows.period.capitalize(), words=True), Column("Years"), Column("Flow"))
+        rows = [
+            (
+                Cell(str(flows.dates[k]) if flows.dates is not None else str(k)),
+                Cell(f"{flows.times[k]:.4f}", "comparison"),
+                Cell(style.show(float(amount), "money"), "in" if amount >= 0 else "out"),
+                Cell(f"{self.factors[k]:.{8 if self.places is None else self.places}f}", "comparison"),
+                Cell(style.show(float(amount * self.factors[k]), "money"), "in" if amount >= 0 else "out"),
+            )
+            for k, amount in enumerate(flows.amounts)
+        ]
+        if len(rows) > 30:
+            rows = [*rows[:12], (Cell("…", "comparison"),) * 5, *rows[-12:]]
+        table = Table("Step by step", (*columns, Column("Factor"), Column("Present value")), tuple(rows))
+        total = style.with_unit(self.by_hand, "money")
+        blocks: list[Block] = [
+            Text(f"Formula: npv = sum of flow × (1 + r)^-t, with r = {self.rate:.4%} a year, effective."),
+            table,
+            Text(f"The present values add up to {total}."),
+        ]
+        if self.places is not None:
+            away = style.show(self.by_hand - self.answer, "money", sign=True)
+            exact = style.with_unit(self.answer, "money")
+            blocks.append(
+                Text(f"With exact factors it is {exact}; rounding them to {self.places} places makes {away}.")
+            )
+            return Document("Present value, worked out", tuple(blocks))
+        size = float(np.abs(flows.amounts * self.factors).sum()) or 1.0
+        agrees = bool(abs(self.by_hand - self.answer) <= 1e-9 * size)
+        return Document("Present value, worked out", (*blocks, Checks(((agrees, "The sum is the NPV."),))))
