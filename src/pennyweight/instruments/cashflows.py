@@ -151,10 +151,10 @@ class CashFlows:
             dates = data["date"] if "date" in data.columns else data.index
             data = pd.Series(data["amount"].to_numpy(), index=pd.Index(dates))
         index = data.index
-        if index.dtype == object and len(index) and isinstance(index[0], str | dt.date):
-            index = pd.to_datetime(index)
         if isinstance(index, pd.DatetimeIndex):
             return cls(data.to_numpy(), dates=index.to_numpy().astype("datetime64[D]"), currency=currency)
+        if not pd.api.types.is_numeric_dtype(index):
+            return cls(data.to_numpy(), dates=list(index), currency=currency)
         return cls(data.to_numpy(), period=period, currency=currency)
 
     @cached_property
