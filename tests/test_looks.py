@@ -11,15 +11,14 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from rich.console import Console
 
-from pennyweight import CashFlows, Deal
+from pennyweight import Benchmark, CashFlows, Deal, Portfolio
 from pennyweight.documents import (
     Cell,
+    Chart,
     Checks,
     Column,
     Document,
     Figures,
-    FlowsChart,
-    HeatMap,
     Line,
     RateChart,
     Table,
@@ -30,7 +29,7 @@ from pennyweight.documents import (
 )
 from pennyweight.report.charts import draw, figure
 from pennyweight.report.terminal import renderable
-from tests.builders import TAXI
+from tests.builders import STARTERS, TAXI
 
 PAGE = Document(
     "A <b>",
@@ -88,12 +87,14 @@ def test_every_renderer_shows_every_part(name: str) -> None:
     assert failed in shown
 
 
-def charts() -> list[FlowsChart | RateChart | HeatMap]:
+def charts() -> list[Chart]:
     taxi = Deal.read(TAXI)
     varied = taxi.vary({"hull": "380k..500k/4", "hurdle": "6%..14%:4%"}).document()
     dated = CashFlows([-10, 4, 12], dates=["2026-01-01", "2026-05-01", "2027-01-01"]).report("5%").document()
     lost = CashFlows([-10.0, 4.0]).report().document()
-    return [*taxi.weigh().document().charts, *varied.charts, *dated.charts, *lost.charts]
+    endowment = Portfolio.from_csv(STARTERS / "endowment" / "statements.csv")
+    growth = endowment.report(benchmark=Benchmark.from_csv(STARTERS / "endowment" / "index.csv")).document()
+    return [*taxi.weigh().document().charts, *varied.charts, *dated.charts, *lost.charts, *growth.charts]
 
 
 def test_charts_touch_only_their_ax_and_return_it() -> None:
@@ -134,6 +135,7 @@ def test_titles_state_the_finding() -> None:
     assert titles[0] == "Paid back after 7.46 years"
     assert titles[1] == "Worth EUR 79,556.59 at 9.00%; zero at 13.07%"
     assert titles[2].startswith("Net present value: pays off in ")
+    assert titles[-1] == "100 became 113.3 (+13.3%); the benchmark 114.5"
     assert titles[5] == "Not paid back in 1.00 years: -6.00 at the end"
 
 

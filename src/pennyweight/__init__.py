@@ -27,18 +27,21 @@ if TYPE_CHECKING:
     from pennyweight.instruments.bond import Bond
     from pennyweight.instruments.cashflows import CashFlows
     from pennyweight.instruments.plans import grow, repay, withdraw
+    from pennyweight.instruments.portfolio import Benchmark, Portfolio
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
     from pennyweight.quantities.dates import payment_dates
 
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Benchmark": "instruments.portfolio",
     "Bond": "instruments.bond",
     "CashFlows": "instruments.cashflows",
     "Deal": "analysis.deal",
     "InputError": "errors",
     "NoAnswer": "errors",
     "PennyweightError": "errors",
+    "Portfolio": "instruments.portfolio",
     "SeveralAnswers": "errors",
     "annuity_factor": "core.annuity",
     "discount_factors": "core.flows",
@@ -64,12 +67,14 @@ _HOMES = {
 }
 
 __all__ = [
+    "Benchmark",
     "Bond",
     "CashFlows",
     "Deal",
     "InputError",
     "NoAnswer",
     "PennyweightError",
+    "Portfolio",
     "SeveralAnswers",
     "annuity_factor",
     "discount_factors",

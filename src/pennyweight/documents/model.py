@@ -21,6 +21,7 @@ __all__ = [
     "Document",
     "Figures",
     "FlowsChart",
+    "GrowthChart",
     "HeatMap",
     "Line",
     "RateChart",
@@ -146,7 +147,20 @@ class HeatMap:
     scale_title: str = ""
 
 
-Chart: TypeAlias = FlowsChart | RateChart | HeatMap
+@dataclass(frozen=True, slots=True)
+class GrowthChart:
+    """Growth of 100 over time beside a benchmark, with the flows marked."""
+
+    name: str
+    title: str
+    dates: NDArray[np.datetime64]
+    growth: Floats
+    benchmark: Floats | None
+    flow_dates: NDArray[np.datetime64]
+    flows: Floats
+
+
+Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart
 Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 
 

@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.documents import Chart, FlowsChart, HeatMap, RateChart
+from pennyweight.documents import Chart, FlowsChart, GrowthChart, HeatMap, RateChart
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
     from matplotlib.layout_engine import ConstrainedLayoutEngine
 
-__all__ = ["INK", "draw", "draw_flows", "draw_heat_map", "draw_rates", "figure"]
+__all__ = ["INK", "draw", "draw_flows", "draw_growth", "draw_heat_map", "draw_rates", "figure"]
 
 INK, IN, OUT = "#22303C", "#2F7F79", "#A8452F"
 BRASS, PEWTER, PARCHMENT = "#B5852B", "#7C8A94", "#F6F1E7"
@@ -40,6 +40,8 @@ def draw(chart: Chart, ax: Axes) -> Axes:
             return draw_rates(chart, ax)
         case HeatMap():
             return draw_heat_map(chart, ax)
+        case GrowthChart():
+            return draw_growth(chart, ax)
 
 
 def draw_flows(chart: FlowsChart, ax: Axes) -> Axes:
@@ -153,6 +155,36 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     parts += ["framed: as it stands"] if chart.base is not None else []
     if parts:
         ax.set_xlabel(f"{chart.x_title}\n{'; '.join(parts)}")
+    return ax
+
+
+def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
+    """Growth of 100, the benchmark dashed beside it; triangles where money was put in (up) or taken out (down)."""
+    _frame(ax, chart.title, "Valuation date", "Growth of 100")
+    days = chart.dates.astype(object)
+    ax.plot(days, chart.growth, color=IN, linewidth=2.2, marker="o", markersize=4)
+    ends = [("portfolio", chart.growth, IN)]
+    if chart.benchmark is not None:
+        ax.plot(days, chart.benchmark, color=PEWTER, linewidth=1.8, linestyle="--")
+        ends.append(("benchmark", chart.benchmark, INK))
+    top = max(float(row[-1]) for _, row, _ in ends)
+    for name, row, color in ends:
+        above = float(row[-1]) == top
+        ax.annotate(
+            f"{name} {row[-1]:.1f}", (days[-1], float(row[-1])), xytext=(8, 4 if above else -4),
+            textcoords="offset points", va="bottom" if above else "top", color=color,
+        )  # fmt: skip
+    axis = chart.dates.astype(np.int64).astype(np.float64)
+    for day, amount in zip(chart.flow_dates, chart.flows, strict=True):
+        height = float(np.interp(float(day.astype(np.int64)), axis, chart.growth))
+        mark, color = ("^", BRASS) if amount > 0 else ("v", OUT)
+        ax.plot([day.astype(object)], [height], marker=mark, color=color, markersize=11, zorder=4)
+    left, right = ax.get_xlim()
+    ticks = [tick for tick in ax.get_xticks() if left <= tick <= right]
+    ax.set_xlim(left, right + 0.16 * (right - left))
+    ax.set_xticks(ticks)
+    if chart.flows.size:
+        ax.set_xlabel("Valuation date\n▲ put in, ▼ taken out")
     return ax
 
 

@@ -1,0 +1,89 @@
+"""`pennyweight returns`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from pennyweight.cli.options import deliver, output_options
+from pennyweight.errors import InputError
+from pennyweight.instruments.portfolio import COLUMNS, KINDS, Benchmark, Portfolio
+
+__all__ = ["command"]
+
+
+@click.command("returns")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option(
+    "--column",
+    "columns",
+    multiple=True,
+    metavar="NAME=HEADER",
+    help="What date, account, kind or amount is called in the file; repeatable.",
+)
+@click.option(
+    "--kind",
+    "kinds",
+    multiple=True,
+    metavar="KIND=WORD",
+    help="What value, deposit or withdrawal is called in the file; repeatable.",
+)
+@click.option("--from", "start", metavar="DATE", help="Begin with the last valuation on or before this day.")
+@click.option("--to", "end", metavar="DATE", help="End with the last valuation on or before this day.")
+@click.option("--year-to-date", is_flag=True, help="From the last valuation of the year before.")
+@click.option(
+    "--timing",
+    type=click.Choice(["end", "start"]),
+    default="end",
+    show_default=True,
+    help="When in its day a flow counts.",
+)
+@click.option("--benchmark", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with 'date' and 'level'.")
+@click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts.")
+@output_options
+def command(
+    file: Path,
+    columns: tuple[str, ...],
+    kinds: tuple[str, ...],
+    start: str | None,
+    end: str | None,
+    year_to_date: bool,
+    timing: Any,
+    benchmark: Path | None,
+    currency: str,
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """How a portfolio did, from a CSV with the columns date, account, kind (value, deposit, withdrawal) and amount.
+
+    Example: pennyweight returns statements.csv --benchmark index.csv --from 2024-12-31
+    """
+
+    def compute() -> Any:
+        portfolio = Portfolio.from_csv(
+            file,
+            columns=_pairs(columns, COLUMNS, "--column"),
+            kinds={word: kind for kind, word in _pairs(kinds, KINDS, "--kind").items()},
+        )
+        if year_to_date:
+            if start or end:
+                raise InputError("--year-to-date sets its own days; leave out --from and --to.")
+            portfolio = portfolio.year_to_date()
+        elif start or end:
+            portfolio = portfolio.between(start, end)
+        beside = None if benchmark is None else Benchmark.from_csv(benchmark)
+        return portfolio.report(timing=timing, benchmark=beside, currency=currency)
+
+    deliver(compute, form, outputs)
+
+
+def _pairs(texts: tuple[str, ...], known: tuple[str, ...], option: str) -> dict[str, str]:
+    found = {}
+    for text in texts:
+        name, equals, value = text.partition("=")
+        if not equals or name not in known or not value:
+            raise InputError(f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.")
+        found[name] = value
+    return found

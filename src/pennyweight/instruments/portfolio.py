@@ -1,0 +1,363 @@
+"""What happened to an account, or to several added up: values, deposits and withdrawals, and the returns they make."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal, NamedTuple, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.core import irr
+from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.quantities.columns import read_csv
+from pennyweight.quantities.dates import Days, read_date
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.returns_report import ReturnsReport
+
+__all__ = ["KINDS", "Benchmark", "Period", "Portfolio", "Return"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Date = str | dt.date | np.datetime64
+Timing = Literal["end", "start"]
+
+KINDS = ("value", "deposit", "withdrawal")
+COLUMNS = ("date", "account", "kind", "amount")
+
+_DAYS_A_YEAR = 365.0
+
+
+class Return(NamedTuple):
+    """A return over the whole span, and a year's; None when the span is a year or less."""
+
+    over_span: float
+    annualized: float | None
+
+
+class Period(NamedTuple):
+    """From one valuation to the next. Flows are (day within the period, amount), deposits positive."""
+
+    start: np.datetime64
+    end: np.datetime64
+    opening: float
+    closing: float
+    flows: tuple[tuple[int, float], ...]
+
+    @property
+    def days(self) -> int:
+        """Calendar days, the last counted, the first not."""
+        return int((self.end - self.start).astype(np.int64))
+
+    @property
+    def put_in(self) -> float:
+        """Deposits less withdrawals."""
+        return sum(amount for _, amount in self.flows)
+
+    @property
+    def gain(self) -> float:
+        """What the period earned."""
+        return self.closing - self.opening - self.put_in
+
+    def capital(self, timing: Timing) -> float:
+        """The average capital: the opening value, and each flow for the part of the period it was there."""
+        late = 0 if timing == "end" else 1
+        return self.opening + sum(amount * (self.days - day + late) / self.days for day, amount in self.flows)
+
+    def modified_dietz(self, timing: Timing) -> float:
+        """Gain over average capital. NoAnswer when that capital is zero or less."""
+        capital = self.capital(timing)
+        if capital <= 0:
+            raise NoAnswer(
+                f"From {self.start} to {self.end} the average capital is {capital:,.2f}; a return needs it above zero."
+            )
+        return self.gain / capital
+
+
+class Benchmark(NamedTuple):
+    """Levels of an index."""
+
+    dates: Days
+    levels: Floats
+
+    @classmethod
+    def from_csv(cls, path: str | Path) -> Benchmark:
+        """Read a CSV with the columns `date` and `level`."""
+        table = read_csv(Path(path))
+        dates, levels = table.dates("date"), table.amounts("level")
+        if not levels.size or (levels <= 0).any():
+            raise InputError(f"{path} needs levels above zero.")
+        order = np.argsort(dates)
+        return cls(dates[order], levels[order])
+
+    def at(self, days: Days) -> Floats:
+        """The last level on or before each day."""
+        place = np.searchsorted(self.dates, days, side="right") - 1
+        if (place < 0).any():
+            raise InputError(f"The benchmark begins on {self.dates[0]}, after {days[0]}.")
+        return self.levels[place]
+
+
+@dataclass(frozen=True, eq=False)
+class Portfolio:
+    """Values and flows of one or more accounts.
+
+    Values stand at the end of their day, that day's flows included. Accounts are added up on the days on which
+    every one of them has a value. Build it with `from_csv` or `from_rows`.
+    """
+
+    dates: Days
+    values: Floats
+    flow_dates: Days
+    flows: Floats
+    accounts: tuple[str, ...]
+
+    @classmethod
+    def from_rows(cls, rows: Sequence[tuple[Date, str, str, float]]) -> Portfolio:
+        """From (date, account, kind, amount) rows; kind is value, deposit or withdrawal, amounts are positive.
+
+        >>> Portfolio.from_rows([
+        ...     ("2026-01-01", "a", "value", 100.0), ("2026-07-01", "a", "value", 105.0),
+        ... ]).modified_dietz().over_span
+        0.05
+        """
+        values: dict[str, dict[np.datetime64, float]] = {}
+        flows: list[tuple[np.datetime64, float]] = []
+        for number, (given, account, kind, amount) in enumerate(rows, 1):
+            day = read_date(given, what=f"the date of row {number}")
+            if kind not in KINDS:
+                hint = nearest(kind, KINDS) or "."
+                raise InputError(f"Row {number}: there is no kind '{kind}'{hint} Known are {', '.join(KINDS)}.")
+            if not np.isfinite(amount) or (amount < 0 and kind != "value"):
+                raise InputError(
+                    f"Row {number}: a {kind} of {amount}; write it positive, the kind says which way it goes."
+                )
+            own = values.setdefault(account, {})
+            if kind == "value":
+                if day in own:
+                    raise InputError(f"Row {number}: account '{account}' has two values on {day}.")
+                own[day] = float(amount)
+            else:
+                flows.append((day, float(amount) if kind == "deposit" else -float(amount)))
+        return cls._of(values, flows)
+
+    @classmethod
+    def from_csv(
+        cls,
+        path: str | Path,
+        *,
+        columns: Mapping[str, str] | None = None,
+        kinds: Mapping[str, str] | None = None,
+    ) -> Portfolio:
+        """Read a CSV with the columns date, account, kind, amount.
+
+        Args:
+            columns: other names of these in the file, such as {"date": "Day"}; an account column may be missing.
+            kinds: other words for the kinds in the file, such as {"Kauf": "deposit"}.
+        """
+        table = read_csv(Path(path))
+        names = {name: (columns or {}).get(name, name) for name in COLUMNS}
+        days, amounts = table.dates(names["date"]), table.amounts(names["amount"])
+        told = table.column(names["kind"])
+        accounts = (
+            table.column(names["account"])
+            if names["account"] in table.header or (columns and "account" in columns)
+            else ["all"] * len(told)
+        )
+        rows: list[tuple[Date, str, str, float]] = []
+        for line, day, account, word, amount in zip(table.lines, days, accounts, told, amounts, strict=True):
+            kind = (kinds or {}).get(word, word.lower())
+            if kind not in KINDS:
+                raise InputError(
+                    f"{path}, row {line}, column '{names['kind']}' is '{word}'{nearest(word, KINDS) or '.'} "
+                    f"Known are {', '.join(KINDS)}."
+                )
+            if amount < 0 and kind != "value":
+                raise InputError(
+                    f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way."
+                )
+            rows.append((day, account, kind, float(amount)))
+        return cls.from_rows(rows)
+
+    @classmethod
+    def _of(
+        cls, values: Mapping[str, Mapping[np.datetime64, float]], flows: list[tuple[np.datetime64, float]]
+    ) -> Portfolio:
+        for account, own in values.items():
+            if not own:
+                raise InputError(f"Account '{account}' has flows and no value.")
+        common = sorted(set.intersection(*(set(own) for own in values.values()))) if values else []
+        if len(common) < 2:
+            raise InputError(
+                f"A return needs two days on which every account has a value; there are {len(common)} "
+                f"for {', '.join(values) or 'no account'}."
+            )
+        flows = sorted(flows)
+        return cls(
+            np.array(common, dtype="datetime64[D]"),
+            np.array([sum(own[day] for own in values.values()) for day in common]),
+            np.array([day for day, _ in flows], dtype="datetime64[D]"),
+            np.array([amount for _, amount in flows], dtype=np.float64),
+            tuple(values),
+        )
+
+    def between(self, start: Date | None = None, end: Date | None = None) -> Portfolio:
+        """The same over a part of the time: from the last valuation on or before `start` to that on or before `end`."""
+        low = 0 if start is None else self._place(read_date(start, what="start"))
+        high = self.dates.size - 1 if end is None else self._place(read_date(end, what="end"))
+        if low >= high:
+            raise InputError(f"Between {start} and {end} there are no two valuations; they are on {self._listed()}.")
+        kept = (self.flow_dates > self.dates[low]) & (self.flow_dates <= self.dates[high])
+        return Portfolio(
+            self.dates[low : high + 1],
+            self.values[low : high + 1],
+            self.flow_dates[kept],
+            self.flows[kept],
+            self.accounts,
+        )
+
+    def year_to_date(self) -> Portfolio:
+        """From the last valuation of the year before to the last one."""
+        year = self.dates[-1].astype("datetime64[Y]").astype("datetime64[D]")
+        return self.between(year - np.timedelta64(1, "D"))
+
+    def calendar_years(self) -> dict[int, Portfolio]:
+        """Each year that begins and ends with a valuation at its turn (31 December), by its number."""
+        found = {}
+        years = self.dates.astype("datetime64[Y]").astype(np.int64) + 1970
+        for year in range(int(years[0]) + 1, int(years[-1]) + 1):
+            turns = [np.datetime64(f"{y}-12-31", "D") for y in (year - 1, year)]
+            if all(turn in self.dates for turn in turns):
+                found[year] = self.between(turns[0], turns[1])
+        return found
+
+    @cached_property
+    def periods(self) -> tuple[Period, ...]:
+        """Every period between two valuations, with its flows."""
+        found = []
+        for k in range(1, self.dates.size):
+            start, end = self.dates[k - 1], self.dates[k]
+            inside = (self.flow_dates > start) & (self.flow_dates <= end)
+            days = (self.flow_dates[inside] - start).astype(np.int64)
+            flows = tuple(zip(days.tolist(), self.flows[inside].tolist(), strict=True))
+            found.append(Period(start, end, float(self.values[k - 1]), float(self.values[k]), flows))
+        return tuple(found)
+
+    @property
+    def span(self) -> float:
+        """Years from the first to the last valuation, actual days over 365."""
+        return float((self.dates[-1] - self.dates[0]).astype(np.int64)) / _DAYS_A_YEAR
+
+    def modified_dietz(self, *, timing: Timing = "end") -> Return:
+        """Each period's gain over its average capital, linked.
+
+        A flow on day d of D counts (D - d) / D of itself when it comes at the end of its day, and
+        (D - d + 1) / D at the start.
+
+        Source: P. Dietz, "Pension Funds: Measuring Investment Performance", 1966; weights by days as in the GIPS
+        guidance on calculation methodology.
+        """
+        linked = float(np.prod([1.0 + period.modified_dietz(_timing(timing)) for period in self.periods]))
+        return self._return(linked - 1.0)
+
+    def unvalued_flows(self, timing: Timing = "end") -> list[np.datetime64]:
+        """The days on which a value would be needed beside a flow: the flow's own, or the day before its start."""
+        inside = (self.flow_dates > self.dates[0]) & (self.flow_dates <= self.dates[-1])
+        needed = np.unique(self.flow_dates[inside]) - np.timedelta64(0 if timing == "end" else 1, "D")
+        return [day for day in needed if day not in self.dates]
+
+    def time_weighted(self, *, timing: Timing = "end") -> Return:
+        """The true time-weighted return: growth between flows, linked.
+
+        Flows at the end of their day need a value on that day, flows at its start one on the day before. NoAnswer names
+        the days that lack one.
+        """
+        missing = self.unvalued_flows(_timing(timing))
+        if missing:
+            shown = ", ".join(map(str, missing))
+            when = "on the day of each flow" if timing == "end" else "on the day before each flow"
+            raise NoAnswer(f"A true time-weighted return needs a value {when}; {shown} lack one.")
+        growth = 1.0
+        for period in self.periods:
+            base = period.opening if timing == "end" else period.opening + period.put_in
+            top = period.closing - period.put_in if timing == "end" else period.closing
+            if base <= 0:
+                raise NoAnswer(f"On {period.start} nothing stands in the account, so there is nothing to grow.")
+            growth *= top / base
+        return self._return(growth - 1.0)
+
+    def money_weighted(self) -> Return:
+        """The rate at which the opening value and the flows grow to the closing value (the IRR of the investor)."""
+        inside = (self.flow_dates > self.dates[0]) & (self.flow_dates <= self.dates[-1])
+        days = np.concatenate([self.dates[:1], self.flow_dates[inside], self.dates[-1:]])
+        amounts = np.concatenate([[-self.values[0]], -self.flows[inside], [self.values[-1]]])
+        times, place = np.unique((days - days[0]).astype(np.float64) / _DAYS_A_YEAR, return_inverse=True)
+        found = irr.rates_with_outcome(np.bincount(place, weights=amounts), times=times)
+        if irr.Outcome(int(found.outcome)) is not irr.Outcome.ONE:
+            raise NoAnswer("No single rate leads from the opening value and the flows to the closing value.")
+        yearly = float(found.rate)
+        over = (1.0 + yearly) ** self.span - 1.0
+        return Return(over, yearly if self.span > 1 else None)
+
+    def simple(self) -> Return:
+        """The gain over the opening value and all that was put in, whenever that was."""
+        deposits = sum(amount for period in self.periods for _, amount in period.flows if amount > 0)
+        base = float(self.values[0]) + deposits
+        if base <= 0:
+            raise NoAnswer(
+                "Nothing was in the account and nothing was put in, so there is nothing to earn a return on."
+            )
+        return self._return(sum(period.gain for period in self.periods) / base)
+
+    def remarks(self) -> list[str]:
+        """What looks as if something were missing: jumps in value without a flow, flows outside every period."""
+        found = []
+        for period in self.periods:
+            if period.opening <= 0 or period.flows:
+                continue
+            change = period.gain / period.opening
+            when = period.end.astype(object).strftime("%B %Y")
+            if change > 0.5:
+                found.append(f"Up {change:.0%} in {when} and no deposit recorded: is one missing?")
+            elif change < -0.35:
+                found.append(f"Down {-change:.0%} in {when} and no withdrawal recorded: is one missing?")
+        for day, amount in zip(self.flow_dates, self.flows, strict=True):
+            if not self.dates[0] < day <= self.dates[-1]:
+                word = "deposit" if amount > 0 else "withdrawal"
+                found.append(f"The {word} of {abs(amount):,.2f} on {day} lies outside every period and is left out.")
+        return found
+
+    def report(
+        self, *, timing: Timing = "end", benchmark: Benchmark | None = None, currency: str = ""
+    ) -> ReturnsReport:
+        """All four returns, each period, calendar years, and the benchmark beside them."""
+        from pennyweight.instruments.returns_report import ReturnsReport
+
+        return ReturnsReport(self, _timing(timing), benchmark, currency)
+
+    def _return(self, over: float) -> Return:
+        if self.span > 1 and over > -1:
+            return Return(over, (1.0 + over) ** (1.0 / self.span) - 1.0)
+        return Return(over, None)
+
+    def _place(self, day: np.datetime64) -> int:
+        place = int(np.searchsorted(self.dates, day, side="right")) - 1
+        if place < 0:
+            raise InputError(f"On {day} there is no valuation yet; they are on {self._listed()}.")
+        return place
+
+    def _listed(self) -> str:
+        shown = [str(day) for day in self.dates]
+        return ", ".join(shown if len(shown) <= 6 else [*shown[:3], "…", *shown[-2:]])
+
+
+def _timing(timing: str) -> Timing:
+    if timing == "end":
+        return "end"
+    if timing == "start":
+        return "start"
+    raise InputError(f"timing is '{timing}'; a flow comes at the 'end' or the 'start' of its day.")
