@@ -17,7 +17,7 @@ from matplotlib.patches import Rectangle
 from rich.console import Console, RenderableType
 from rich.segment import Segment
 
-from pennyweight import CashFlows, Deal
+from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, repay
 from pennyweight.documents import Document
 from pennyweight.report.charts import INK, PARCHMENT, figure
 from pennyweight.report.terminal import renderable
@@ -45,11 +45,31 @@ def main() -> None:
         taxi.find("hull", "npv == 0", scenarios=taxi.scenarios).document(),
     )
     terminal("flows", "pennyweight flows boatyard.csv --rate 7% --currency EUR", flows.document())
+    endowment = Portfolio.from_csv(STARTERS / "endowment" / "statements.csv").report(
+        benchmark=Benchmark.from_csv(STARTERS / "endowment" / "index.csv")
+    )
+    terminal("returns", "pennyweight returns statements.csv --benchmark index.csv", endowment.document())
+    terminal(
+        "bond",
+        "pennyweight bond --coupon 4% --maturity 2031-06-15 --settlement 2026-11-23 --price 97.25",
+        Bond("4%", "2031-06-15").report("2026-11-23", price=97.25).document(),
+    )
+    terminal(
+        "repay_working",
+        "pennyweight repay --owed 86k --rate 4.2% --years 15 --currency EUR --working",
+        repay(owed="86k", rate="4.2%", years=15, currency="EUR").working().document(),
+    )
+    terminal(
+        "rates",
+        "pennyweight rates 6% --compounding half-yearly --inflation 2%",
+        rate_facts("6%", compounding="half-yearly", inflation="2%").document(),
+    )
     for name, chart in (
         ("chart_flows", weighing.document().charts[0]),
         ("chart_rates", weighing.document().charts[1]),
         ("chart_map", varied.document().charts[0]),
         ("chart_dated_flows", flows.document().charts[0]),
+        ("chart_growth", endowment.document().charts[0]),
     ):
         figure(chart).savefig(SHOTS / f"{name}.png")
     errors()

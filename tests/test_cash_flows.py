@@ -52,6 +52,11 @@ def test_rates_are_yearly_whatever_the_period(period: str, per_year: int) -> Non
 def test_flows_days_apart_reach_extreme_rates() -> None:
     gained = CashFlows([-100.0, 105.0], dates=["2026-01-01", "2026-01-02"])
     assert gained.irr() == pytest.approx(1.05**365 - 1, rel=1e-9)
+    assert CashFlows([-100.0, 104.6], dates=["2026-01-01", "2026-01-02"]).irr() == pytest.approx(
+        1.046**365 - 1, rel=1e-9
+    )
+    nearly_all = CashFlows([-100.0, 93.3], dates=["2026-01-01", "2026-01-02"]).irr()
+    assert 1 + nearly_all == pytest.approx(0.933**365, rel=1e-4)  # -99.999999999 %
     lost = CashFlows([-100.0, 95.0], dates=["2026-01-01", "2026-01-02"])
     assert 1 + lost.irr() == pytest.approx(0.95**365, rel=1e-6)
 

@@ -204,3 +204,22 @@ def test_the_command_with_other_names(tmp_path: Path, capsys: pytest.CaptureFixt
     assert status(["returns", str(STATEMENTS), "--year-to-date", "--from", "2025-01-01"]) == 2
     assert status(["returns", str(STATEMENTS), "--column", "day=Day"]) == 2
     assert "NAME one of date, account, kind, amount" in capsys.readouterr().err
+
+
+def test_several_files_and_days_left_out(tmp_path: Path) -> None:
+    """Two files without an account column are two accounts; a day on which one has no value is left out, and said."""
+    (tmp_path / "one.csv").write_text(
+        "date,kind,amount\n2026-01-01,value,100\n2026-02-01,value,110\n2026-03-01,value,120\n", encoding="utf-8"
+    )
+    (tmp_path / "two.csv").write_text("date,kind,amount\n2026-01-01,value,50\n2026-03-01,value,60\n", encoding="utf-8")
+    both = Portfolio.from_csv(tmp_path / "one.csv", tmp_path / "two.csv")
+    assert both.accounts == ("one", "two")
+    assert both.modified_dietz().over_span == pytest.approx(30 / 150)
+    assert both.remarks() == ["two has no value on 2026-02-01, so that day is left out."]
+
+
+def test_the_working_of_a_period() -> None:
+    account = portfolio(("2025-12-31", "value", 1000), ("2026-01-11", "deposit", 500), ("2026-01-31", "value", 1600))
+    shown = str(account.report())
+    assert "100.00 / (1,000.00 + 500.00 × 20/31) = 100.00 / 1,322.58" in shown
+    assert account.report().as_dict()["periods"][0]["average_capital"] == pytest.approx(1000 + 500 * 20 / 31)

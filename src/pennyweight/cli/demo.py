@@ -12,6 +12,15 @@ from pennyweight.errors import InputError
 __all__ = ["command"]
 
 
+_DATA = (
+    "taxi/taxi.toml",
+    "taxi/ridership.csv",
+    "flows/boatyard.csv",
+    "endowment/statements.csv",
+    "endowment/index.csv",
+)
+
+
 @click.command("demo")
 @click.option(
     "--folder",
@@ -21,50 +30,41 @@ __all__ = ["command"]
     help="Where the files go.",
 )
 def command(folder: Path) -> None:
-    """Weigh the Larkmere water-taxi, compare its scenarios, vary two inputs, answer its question, measure flows.
+    """Weigh the Larkmere water-taxi, compare its scenarios, vary two inputs, answer its question, and the rest.
 
     Leaves the deal files, the charts and the results in a folder. Example: pennyweight demo
     """
     from pennyweight.cli.main import main
 
-    taxi, boatyard = _copy_data(folder)
-    for arguments in (
-        [
-            "weigh",
-            str(taxi),
-            "--output",
-            str(folder / "weighing.json"),
-            "--output",
-            str(folder / "weighing.png"),
-        ],
+    taxi, boatyard, statements, index = _copy_data(folder)
+    commands = (
+        ["weigh", str(taxi), "--output", str(folder / "weighing.json"), "--output", str(folder / "weighing.png")],
         ["compare", str(taxi)],
         ["vary", str(taxi), "hull=380k..500k/7", "hurdle=6%..14%:2%", "--output", str(folder / "map.png")],
         ["find", str(taxi), "hull", "npv == 0", "--scenario", "all"],
-        [
-            "flows",
-            str(boatyard),
-            "--rate",
-            "7%",
-            "--currency",
-            "EUR",
-            "--output",
-            str(folder / "boatyard.png"),
-        ],
-    ):
+        ["flows", str(boatyard), "--rate", "7%", "--currency", "EUR", "--output", str(folder / "boatyard.png")],
+        ["returns", str(statements), "--benchmark", str(index), "--output", str(folder / "endowment.png")],
+        ["grow", "--opening", "6k", "--deposit", "350", "--per-year", "month", "--rate", "3.5%", "--closing", "41k"],
+        ["withdraw", "--withdrawal", "24k", "--growth", "2%", "--rate", "4%", "--years", "25", "--find", "pot"],
+        ["repay", "--owed", "86k", "--rate", "4.2%", "--years", "15", "--currency", "EUR"],
+        ["rates", "6%", "--compounding", "half-yearly", "--inflation", "2%"],
+        ["bond", "--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97.25"],
+    )
+    for arguments in commands:
         click.secho(f"\n$ pennyweight {' '.join(_quoted(part) for part in arguments)}\n", bold=True)
         main.main(args=arguments, prog_name="pennyweight", standalone_mode=False)
     click.echo(f"\nDone. Deal files, charts and results are in {folder}{_slash(folder)}")
 
 
-def _copy_data(folder: Path) -> tuple[Path, Path]:
+def _copy_data(folder: Path) -> tuple[Path, ...]:
     starters = files("pennyweight") / "starters"
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for name in ("taxi/taxi.toml", "taxi/ridership.csv", "flows/boatyard.csv"):
+        for name in _DATA:
             (folder / name.split("/")[1]).write_text((starters / name).read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:
         raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
-    return folder / "taxi.toml", folder / "boatyard.csv"
+    return tuple(folder / name for name in ("taxi.toml", "boatyard.csv", "statements.csv", "index.csv"))
 
 
 def _quoted(part: str) -> str:

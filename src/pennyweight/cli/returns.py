@@ -15,7 +15,7 @@ __all__ = ["command"]
 
 
 @click.command("returns")
-@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option(
     "--column",
     "columns",
@@ -44,7 +44,7 @@ __all__ = ["command"]
 @click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts.")
 @output_options
 def command(
-    file: Path,
+    files: tuple[Path, ...],
     columns: tuple[str, ...],
     kinds: tuple[str, ...],
     start: str | None,
@@ -56,14 +56,14 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
-    """How a portfolio did, from a CSV with the columns date, account, kind (value, deposit, withdrawal) and amount.
+    """How a portfolio did, from CSVs with the columns date, account, kind (value, deposit, withdrawal) and amount.
 
     Example: pennyweight returns statements.csv --benchmark index.csv --from 2024-12-31
     """
 
     def compute() -> Any:
         portfolio = Portfolio.from_csv(
-            file,
+            *files,
             columns=_pairs(columns, COLUMNS, "--column"),
             kinds={word: kind for kind, word in _pairs(kinds, KINDS, "--kind").items()},
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from textwrap import fill
 
 from pennyweight.documents.model import Block, Checks, Column, Document, Figures, Table, Text, Verdict
@@ -45,14 +46,21 @@ def aligned(texts: list[str], *, words: bool) -> list[str]:
     return [a.rjust(before) + b.ljust(after) for a, b in split]
 
 
+_FIRST_NUMBER = re.compile(r"\d[\d.,]*")
+
+
 def _at_point(text: str) -> tuple[str, str]:
-    """Split before the decimal point (the last point or comma with digits behind it), else after the digits."""
-    place = max((k for k, mark in enumerate(text) if mark in ".,"), default=-1)
-    decimals = len(text[place + 1 :].rstrip("%× abcdefghijklmnopqrstuvwxyz"))
-    if place > 0 and text[place - 1].isdigit() and decimals and not (text[place] == "," and decimals == 3):
-        return text[:place], text[place:]
-    digits = len(text.rstrip("%"))
-    return text[:digits], text[digits:]
+    """Split before the decimal point of the first number (its last mark, unless that groups three digits), else
+    behind its digits."""
+    number = _FIRST_NUMBER.search(text)
+    if number is None:
+        return text, ""
+    digits = number.group().rstrip(".,")
+    end = number.start() + len(digits)
+    place = max(digits.rfind("."), digits.rfind(","))
+    if place > 0 and not (digits[place] == "," and len(digits) - place - 1 == 3):
+        end = number.start() + place
+    return text[:end], text[end:]
 
 
 def _block(block: Block) -> list[str]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table
+from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.quantities.rates import word_for
 from pennyweight.quantities.units import Style
@@ -101,6 +101,8 @@ class BondReport(Shown):
             "convexity": self.convexity,
             "coupons_worth": float((left.coupons * self.factors).sum()),
             "face_worth": float((left.redemption * self.factors).sum()),
+            "formula": self._working()[0],
+            "numbers": self._working()[1],
             "payments": [
                 {"date": str(day), "coupon": float(coupon), "face": float(face), "factor": float(factor)}
                 for day, coupon, face, factor in zip(
@@ -151,7 +153,13 @@ class BondReport(Shown):
         elif not bond.perpetual:
             lines.append(Line("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
             lines.append(Line("Worth of the face", Cell(money(face)), "in the dirty price"))
-        blocks: list[Block] = [Figures(f"On {self.settlement}", tuple(lines)), self._table(style)]
+        formula, numbers = self._working()
+        blocks: list[Block] = [
+            Figures(f"On {self.settlement}", tuple(lines)),
+            Text(f"Formula: {formula}."),
+            Text(f"Numbers in: {numbers}, which gives {money(self.dirty)}."),
+            self._table(style),
+        ]
         if not bond.perpetual:
             gap = abs(coupons + face - self.dirty)
             blocks.append(
@@ -163,6 +171,19 @@ class BondReport(Shown):
             else "compound in every period, the broken one included"
         )
         return Document(f"A bond of {bond.coupon}, {self._until()}", tuple(blocks), f"Discounting: {how}.")
+
+    def _working(self) -> tuple[str, str]:
+        """The price's formula in symbols, and the numbers put in."""
+        i, wait = self.rate / self.bond.compounding, self.payments.wait
+        if self.bond.perpetual:
+            formula = "dirty = coupon × (1 + i)^(1 - w) / i"
+            return formula, f"{self.payments.coupons[-1]:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
+        if self.first == "simple":
+            formula = "dirty = sum of payment / ((1 + w i) (1 + i)^k), k = 0 for the next"
+        else:
+            formula = "dirty = sum of payment / (1 + i)^(w + k), k = 0 for the next"
+        count = self.payments.dates.size
+        return formula, f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
 
     def _until(self) -> str:
         return "perpetual" if self.bond.perpetual else f"due {self.bond.maturity}"

@@ -115,6 +115,8 @@ class Portfolio:
     flow_dates: Days
     flows: Floats
     accounts: tuple[str, ...]
+    left_out: tuple[str, ...] = ()
+    """Sentences about days on which only some accounts have a value."""
 
     @classmethod
     def from_rows(cls, rows: Sequence[tuple[Date, str, str, float]]) -> Portfolio:
@@ -148,39 +150,20 @@ class Portfolio:
     @classmethod
     def from_csv(
         cls,
-        path: str | Path,
-        *,
+        *paths: str | Path,
         columns: Mapping[str, str] | None = None,
         kinds: Mapping[str, str] | None = None,
     ) -> Portfolio:
-        """Read a CSV with the columns date, account, kind, amount.
+        """Read one CSV or several with the columns date, account, kind, amount.
 
         Args:
-            columns: other names of these in the file, such as {"date": "Day"}; an account column may be missing.
+            columns: other names of these in the files, such as {"date": "Day"}; without an account column a file is
+                one account, called by its name.
             kinds: other words for the kinds in the file, such as {"Kauf": "deposit"}.
         """
-        table = read_csv(Path(path))
-        names = {name: (columns or {}).get(name, name) for name in COLUMNS}
-        days, amounts = table.dates(names["date"]), table.amounts(names["amount"])
-        told = table.column(names["kind"])
-        accounts = (
-            table.column(names["account"])
-            if names["account"] in table.header or (columns and "account" in columns)
-            else ["all"] * len(told)
-        )
         rows: list[tuple[Date, str, str, float]] = []
-        for line, day, account, word, amount in zip(table.lines, days, accounts, told, amounts, strict=True):
-            kind = (kinds or {}).get(word, word.lower())
-            if kind not in KINDS:
-                raise InputError(
-                    f"{path}, row {line}, column '{names['kind']}' is '{word}'{nearest(word, KINDS) or '.'} "
-                    f"Known are {', '.join(KINDS)}."
-                )
-            if amount < 0 and kind != "value":
-                raise InputError(
-                    f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way."
-                )
-            rows.append((day, account, kind, float(amount)))
+        for path in paths:
+            rows += _rows_of(Path(path), columns or {}, kinds or {})
         return cls.from_rows(rows)
 
     @classmethod
@@ -197,12 +180,19 @@ class Portfolio:
                 f"for {', '.join(values) or 'no account'}."
             )
         flows = sorted(flows)
+        left_out = [
+            f"{account} has no value on {day}, so that day is left out."
+            for day in sorted(set().union(*(set(own) for own in values.values())) - set(common))
+            for account, own in values.items()
+            if day not in own and common[0] < day < common[-1]
+        ]
         return cls(
             np.array(common, dtype="datetime64[D]"),
             np.array([sum(own[day] for own in values.values()) for day in common]),
             np.array([day for day, _ in flows], dtype="datetime64[D]"),
             np.array([amount for _, amount in flows], dtype=np.float64),
             tuple(values),
+            tuple(left_out),
         )
 
     def between(self, start: Date | None = None, end: Date | None = None) -> Portfolio:
@@ -315,7 +305,7 @@ class Portfolio:
 
     def remarks(self) -> list[str]:
         """What looks as if something were missing: jumps in value without a flow, flows outside every period."""
-        found = []
+        found = list(self.left_out)
         for period in self.periods:
             if period.opening <= 0 or period.flows:
                 continue
@@ -361,3 +351,24 @@ def _timing(timing: str) -> Timing:
     if timing == "start":
         return "start"
     raise InputError(f"timing is '{timing}'; a flow comes at the 'end' or the 'start' of its day.")
+
+
+def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -> list[tuple[Date, str, str, float]]:
+    """The rows of one statement file, in our words."""
+    table = read_csv(path)
+    names = {name: columns.get(name, name) for name in COLUMNS}
+    days, amounts, told = table.dates(names["date"]), table.amounts(names["amount"]), table.column(names["kind"])
+    has_accounts = names["account"] in table.header or "account" in columns
+    accounts = table.column(names["account"]) if has_accounts else [path.stem] * len(told)
+    rows: list[tuple[Date, str, str, float]] = []
+    for line, day, account, word, amount in zip(table.lines, days, accounts, told, amounts, strict=True):
+        kind = kinds.get(word, word.lower())
+        if kind not in KINDS:
+            hint = nearest(word, KINDS) or "."
+            raise InputError(
+                f"{path}, row {line}, column '{names['kind']}' is '{word}'{hint} Known are {', '.join(KINDS)}."
+            )
+        if amount < 0 and kind != "value":
+            raise InputError(f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way.")
+        rows.append((day, account, kind, float(amount)))
+    return rows

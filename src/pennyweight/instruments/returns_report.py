@@ -100,6 +100,8 @@ class ReturnsReport(Shown):
                 "put_in": p.put_in,
                 "gain": p.gain,
                 "closing": p.closing,
+                "flows": [{"day": day, "of": p.days, "amount": amount} for day, amount in p.flows],
+                "average_capital": p.capital(self.timing),
                 "return": self._of_period(k),
             }
             for k, p in enumerate(self.portfolio.periods)
@@ -140,6 +142,7 @@ class ReturnsReport(Shown):
                 "comparison",
             )
         )
+        blocks += [Text(line) for line in self._working(style)]
         blocks.append(Checks(self._checks()))
         blocks += [Text(remark, "question") for remark in p.remarks()]
         accounts = ", ".join(p.accounts)
@@ -150,6 +153,25 @@ class ReturnsReport(Shown):
             f"{accounts}: {p.dates[0]} to {p.dates[-1]}, {p.span:.2f} years.",
             (chart,) if chart else (),
         )
+
+    def _working(self, style: Style) -> list[str]:
+        """The formula of a period's return, and the last period with flows put in."""
+        late = "" if self.timing == "end" else " + 1"
+        lines = [
+            f"Formula: (closing - opening - put in) / (opening + sum of flow × (D - d{late}) / D), for d of D days."
+        ]
+        with_flows = [period for period in self.portfolio.periods if period.flows]
+        if with_flows:
+            period = with_flows[-1]
+            shift = 0 if self.timing == "end" else 1
+            terms = " ".join(
+                f"{'+' if flow >= 0 else '-'} {style.show(abs(flow), 'money')} × {of - day + shift}/{of}"
+                for of, (day, flow) in ((period.days, flow) for flow in period.flows)
+            )
+            gain, capital = style.show(period.gain, "money"), style.show(period.capital(self.timing), "money")
+            opening = style.show(period.opening, "money")
+            lines.append(f"Numbers in, to {period.end}: {gain} / ({opening} {terms}) = {gain} / {capital}.")
+        return lines
 
     def _line(self, style: Style, label: str, value: Return | None, note: str) -> Line:
         if value is None:
