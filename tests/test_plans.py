@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import pennyweight
 from pennyweight import (
     InputError,
     NoAnswer,
@@ -198,6 +199,28 @@ def test_array_functions_broadcast_and_refuse_with_nan() -> None:
     assert np.isnan(perpetuity_factor(0.02, growth=[0.02, 0.03])).all()
     assert float(payments_needed(owed=100.0, payment=10.0, rate=0.0)) == 10.0
     assert np.isnan(payments_needed(owed=100.0, payment=1.0, rate=0.05))
+
+
+def test_numbers_in_a_number_out() -> None:
+    """Every array function gives a plain number for plain numbers, and an array of the broadcast shape for arrays."""
+    calls = {
+        "annuity_factor": lambda x: annuity_factor(x, 10),
+        "perpetuity_factor": lambda x: perpetuity_factor(x),
+        "present_value": lambda x: present_value(payment=1.0, rate=x, periods=10),
+        "future_value": lambda x: pennyweight.future_value(payment=1.0, rate=x, periods=10),
+        "level_payment": lambda x: level_payment(owed=1.0, rate=x, periods=10),
+        "payments_needed": lambda x: payments_needed(owed=1.0, payment=0.5, rate=x),
+        "rate_needed": lambda x: rate_needed(owed=1.0, payment=x, periods=30),
+        "effective_rate": lambda x: pennyweight.effective_rate(x, 12),
+        "nominal_rate": lambda x: pennyweight.nominal_rate(x, 12),
+        "npv": lambda x: pennyweight.npv([-1.0, 2.0], x),
+    }
+    for name, call in calls.items():
+        single, table = call(0.05), call(np.array([[0.05, 0.06]]))
+        assert np.isscalar(single), name
+        assert table.shape == (1, 2), name
+        assert table[0, 0] == pytest.approx(single, rel=1e-15), name
+    assert np.isscalar(pennyweight.irr([-1.0, 2.0]))
 
 
 @pytest.mark.parametrize("gap", [0.0, 1e-16, 1e-13, 1e-12, 1e-9, -1e-12])

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.bond import Bond
     from pennyweight.instruments.cashflows import CashFlows
+    from pennyweight.instruments.loan import Loan
     from pennyweight.instruments.plans import grow, repay, withdraw
     from pennyweight.instruments.portfolio import Benchmark, Portfolio
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
@@ -39,6 +40,7 @@ _HOMES = {
     "CashFlows": "instruments.cashflows",
     "Deal": "analysis.deal",
     "InputError": "errors",
+    "Loan": "instruments.loan",
     "NoAnswer": "errors",
     "PennyweightError": "errors",
     "Portfolio": "instruments.portfolio",
@@ -72,6 +74,7 @@ __all__ = [
     "CashFlows",
     "Deal",
     "InputError",
+    "Loan",
     "NoAnswer",
     "PennyweightError",
     "Portfolio",

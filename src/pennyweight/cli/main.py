@@ -19,6 +19,7 @@ COMMANDS = {
     "vary": "Vary one or two inputs of a deal.",
     "find": "Find the value of an input that makes something come true.",
     "flows": "NPV, IRR, payback and the rest of flows in a CSV.",
+    "loan": "The schedule of a loan, to the cent.",
     "returns": "How a portfolio did, from its statements.",
     "bond": "Price, yield, accrued interest and duration of a bond.",
     "new": "Write a commented deal file of your own.",

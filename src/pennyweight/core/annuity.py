@@ -1,7 +1,7 @@
 """Level and growing payments: worth today, worth later, the payment, the number of payments, the rate.
 
-Array functions, everything per period: `rate` and `growth` per period, `periods` how many payments. Payments are at
-the end of each period, or at its start. Each value satisfies
+Array functions (numbers in, a number out), everything per period: `rate` and `growth` per period, `periods` how
+many payments. Payments are at the end of each period, or at its start. Each value satisfies
 
     present = payment * a(periods, rate, growth) + future * (1 + rate) ** -periods
 
@@ -49,7 +49,7 @@ def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0
         factor = np.where(d == 0, n, np.expm1(n * np.log1p(d)) / np.where(d == 0, 1.0, d))
         if paid == "end":
             factor = factor / (1.0 + i)
-        return np.where((i > -1) & (g > -1), factor, np.nan)
+        return _scalar(np.where((i > -1) & (g > -1), factor, np.nan))
 
 
 def perpetuity_factor(rate: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
@@ -61,7 +61,7 @@ def perpetuity_factor(rate: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = 
     i, g = _floats(rate), _floats(growth)
     with np.errstate(divide="ignore", invalid="ignore"):
         factor = (1.0 + i if paid == "start" else 1.0) / (i - g)
-    return np.where((i > g) & (g > -1), factor, np.nan)
+    return _scalar(np.where((i > g) & (g > -1), factor, np.nan))
 
 
 def present_value(
@@ -79,7 +79,8 @@ def present_value(
     772.17
     """
     i, n = _floats(rate), _floats(periods)
-    return _floats(payment) * annuity_factor(i, n, growth=growth, paid=paid) + _floats(future) / _growth(i, n)
+    worth = _floats(payment) * annuity_factor(i, n, growth=growth, paid=paid) + _floats(future) / _growth(i, n)
+    return _scalar(worth)
 
 
 def future_value(
@@ -98,7 +99,7 @@ def future_value(
     """
     i, n = _floats(rate), _floats(periods)
     worth = _floats(payment) * annuity_factor(i, n, growth=growth, paid=paid) + _floats(present)
-    return worth * _growth(i, n)
+    return _scalar(worth * _growth(i, n))
 
 
 def level_payment(
@@ -121,7 +122,7 @@ def level_payment(
     factor = annuity_factor(i, n, growth=growth, paid=paid)
     with np.errstate(divide="ignore", invalid="ignore"):
         payment = (_floats(owed) - _floats(still_owed) / _growth(i, n)) / factor
-    return np.where(np.isfinite(payment), payment, np.nan)
+    return _scalar(np.where(np.isfinite(payment), payment, np.nan))
 
 
 def payments_needed(
@@ -142,7 +143,7 @@ def payments_needed(
         gone = (a - b) * i / (each - a * i)
         count = np.where(i == 0, (a - b) / each, np.log1p(gone) / np.where(i == 0, 1.0, np.log1p(i)))
         reached = (i > -1) & np.isfinite(count) & (count >= 0)
-    return np.where(reached, count, np.nan)
+    return _scalar(np.where(reached, count, np.nan))
 
 
 def rate_needed(*, owed: ArrayLike, payment: ArrayLike, periods: ArrayLike, paid: Paid = "end") -> Floats:
@@ -171,7 +172,7 @@ def rate_needed(*, owed: ArrayLike, payment: ArrayLike, periods: ArrayLike, paid
             part = slice(start, start + _CHUNK)
             _rates_of(share[part], count[part], found[part], room)
         sound = (share > 0) & (count >= 1) & np.isfinite(found) & (found > -1)
-    return np.where(sound, found, np.nan).reshape(shape)
+    return _scalar(np.where(sound, found, np.nan).reshape(shape))
 
 
 def _rates_of(share: Floats, n: Floats, i: Floats, room: Floats) -> None:
@@ -261,3 +262,8 @@ def _growth(i: Floats, n: Floats) -> Floats:
 
 def _floats(value: ArrayLike) -> Floats:
     return np.asarray(value, dtype=np.float64)
+
+
+def _scalar(value: Floats) -> Floats:
+    """A number for numbers, an array for arrays."""
+    return value[()]

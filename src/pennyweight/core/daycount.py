@@ -39,7 +39,7 @@ def year_fraction(
         raise InputError(
             f"The day count '{day_count}' is not known{nearest(day_count, DAY_COUNTS) or '.'} Known are {known}."
         )
-    return DAY_COUNTS[day_count](first, last, until)
+    return np.asarray(DAY_COUNTS[day_count](first, last, until))[()]
 
 
 def actual_actual_icma(

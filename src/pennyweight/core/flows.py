@@ -62,7 +62,7 @@ def npv(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None) ->
     """
     table = np.asarray(flows, dtype=np.float64)
     if times is not None:
-        return np.asarray(discounted(table, rate, times=times).sum(axis=-1))
+        return np.asarray(discounted(table, rate, times=times).sum(axis=-1))[()]
     r = np.asarray(rate, dtype=np.float64)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         v = np.where(r > -1, 1.0 / (1.0 + r), np.nan)
@@ -70,7 +70,7 @@ def npv(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None) ->
         for k in range(table.shape[-1] - 1, -1, -1):
             total *= v
             total += table[..., k]
-    return total
+    return total[()]
 
 
 def payback(

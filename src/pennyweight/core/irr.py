@@ -69,7 +69,7 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
     >>> round(float(irr([-1000.0, 600.0, 600.0])), 6)
     0.130662
     """
-    return rates_with_outcome(flows, times=times).rate
+    return rates_with_outcome(flows, times=times).rate[()]
 
 
 def rates_with_outcome(flows: ArrayLike, *, times: ArrayLike | None = None) -> Rates:

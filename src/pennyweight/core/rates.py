@@ -20,9 +20,9 @@ def effective_rate(nominal: ArrayLike, per_year: float) -> Floats:
     """
     j = np.asarray(nominal, dtype=np.float64)
     if per_year == float("inf"):
-        return np.expm1(j)
+        return np.asarray(np.expm1(j))[()]
     with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where(j > -per_year, np.expm1(per_year * np.log1p(j / per_year)), np.nan)
+        return np.where(j > -per_year, np.expm1(per_year * np.log1p(j / per_year)), np.nan)[()]
 
 
 def nominal_rate(effective: ArrayLike, per_year: float) -> Floats:
@@ -34,8 +34,8 @@ def nominal_rate(effective: ArrayLike, per_year: float) -> Floats:
     r = np.asarray(effective, dtype=np.float64)
     with np.errstate(divide="ignore", invalid="ignore"):
         if per_year == float("inf"):
-            return np.where(r > -1, np.log1p(r), np.nan)
-        return np.where(r > -1, per_year * np.expm1(np.log1p(r) / per_year), np.nan)
+            return np.where(r > -1, np.log1p(r), np.nan)[()]
+        return np.where(r > -1, per_year * np.expm1(np.log1p(r) / per_year), np.nan)[()]
 
 
 def per_period(effective: ArrayLike, per_year: float) -> Floats:
@@ -46,5 +46,5 @@ def per_period(effective: ArrayLike, per_year: float) -> Floats:
     """
     if per_year == 1:
         r = np.asarray(effective, dtype=np.float64)
-        return np.where(r > -1, r, np.nan)
+        return np.where(r > -1, r, np.nan)[()]
     return nominal_rate(effective, per_year) / per_year

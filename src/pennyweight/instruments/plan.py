@@ -226,7 +226,7 @@ class Plan(Shown):
             ]
         blocks: list[Block] = [Figures("Answer", tuple(lines)), Text(self._habits(), "comparison")]
         if t.kind.word == "repay" and t.known_n != inf:
-            blocks.append(Text("Unrounded; a lender's books round every payment to the cent.", "comparison"))
+            blocks.append(Text(f"Unrounded. {self._to_the_cent()}", "comparison"))
         titles = {"grow": "A pot that grows", "repay": "A debt that is paid down", "withdraw": "A pot that is lived on"}
         return Document(titles[t.kind.word], tuple(blocks))
 
@@ -248,6 +248,24 @@ class Plan(Shown):
         if self.last_payment == 0:
             return f"reached in period {count + 1}, by interest alone after {count} {_words(self.terms.kind.names[1])}s"
         return f"{count} payments in full, then one of {self.terms.style.show(self.last_payment, 'money')}"
+
+    def _to_the_cent(self) -> str:
+        """The `loan` command that gives the same debt as a lender's books have it, where it can."""
+        t = self.terms
+        count = t.known_n
+        if (
+            t.paid == "start"
+            or t.g
+            or t.wait
+            or t.known_end
+            or (abs(count - round(count)) > 1e-9 and self.find != "years")
+        ):
+            return "A lender's books round every payment to the cent."
+        owed, rate = f"{t.known_start:.{t.style.places}f}", f"{self.nominal * 100:.10g}%"
+        years = f"--payment {t.known_pay:.2f}" if self.find == "years" else f"--years {count / t.often:g}"
+        often = "" if t.often == 12 else f" --per-year {t.often}"
+        currency = f" --currency {t.style.currency}" if t.style.currency else ""
+        return f"To the cent: pennyweight loan --amount {owed} --rate {rate} {years}{often}{currency}"
 
     def _habits(self) -> str:
         t = self.terms

@@ -122,9 +122,10 @@ class Portfolio:
     def from_rows(cls, rows: Sequence[tuple[Date, str, str, float]]) -> Portfolio:
         """From (date, account, kind, amount) rows; kind is value, deposit or withdrawal, amounts are positive.
 
-        >>> Portfolio.from_rows([
+        >>> account = Portfolio.from_rows([
         ...     ("2026-01-01", "a", "value", 100.0), ("2026-07-01", "a", "value", 105.0),
-        ... ]).modified_dietz().over_span
+        ... ])
+        >>> round(account.modified_dietz().over_span, 9)
         0.05
         """
         values: dict[str, dict[np.datetime64, float]] = {}
