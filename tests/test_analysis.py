@@ -268,3 +268,62 @@ def test_monthly_lines_by_year_add_up_and_levels_show_their_last() -> None:
     text = render(made.weigh().document(by="year"))
     rows = {line.split()[0]: line.split()[1:] for line in text.split("\n") if line.startswith(("rent", "pot"))}
     assert rows == {"rent": ["-", "120.00", "120.00"], "pot": ["1.00", "121.00", "241.00"]}
+
+
+def test_frames_hold_what_the_page_shows(taxi: Deal) -> None:
+    """Every table of a weighing as pandas, and the page's figures among them."""
+    weighing = taxi.weigh("dear_hull")
+    assert set(weighing.frames) == {"periods", "measures", "goals", "turning_points"}
+    assert weighing.frames["measures"].loc["npv", "value"] == weighing.measures["npv"].value
+    assert weighing.frames["goals"].loc["payback", "state"] == "nearly"
+    assert set(weighing.frames["turning_points"].index) == set(taxi.definition.inputs)
+    assert str(weighing.frame.index[0].date()) == "2027-01-01"
+    assert weighing.frame["money_in"].sum() - weighing.frame["money_out"].sum() == pytest.approx(
+        weighing.frame["net"].sum()
+    )
+    plain = deal(money_in={"a": "1"}).weigh()
+    assert list(plain.frame.index) == list(range(7))
+    assert "no goals" in plain.verdict
+    assert "there are figures and no verdict" in str(plain)
+
+
+def test_questions_about_series_and_scenarios_refused(taxi: Deal) -> None:
+    rows = taxi.definition.timeline.rows
+    flat = taxi.weigh(inputs={"trips": np.full(rows, 18_000.0)})
+    assert flat.values["fares"][1] == pytest.approx(6.5 * 18_000)
+    for given, sentence in (
+        (np.zeros(3), r"13 of them \(periods 0 to 12\)"),
+        ([1, 2], "it takes a value, or 13"),
+        ("scale x", "the scale of trips is 'x'"),
+    ):
+        with pytest.raises(InputError, match=sentence):
+            taxi.weigh(inputs={"trips": given})
+    with pytest.raises(InputError, match="it takes a value"):
+        taxi.weigh(inputs={"hull": [1]})
+    with pytest.raises(InputError, match="nothing to compare"):
+        taxi.compare([])
+    with pytest.raises(InputError, match="no goals to meet"):
+        deal(inputs={"x": 1}, money_in={"a": "x"}).find("x")
+    with pytest.raises(InputError, match="runs over time"):
+        taxi.find("hull", "net > 0")
+    with pytest.raises(InputError, match="by 'period' or by 'year'"):
+        taxi.weigh().document(by="week")
+
+
+def test_varying_without_goals_or_with_other_units() -> None:
+    """No verdict, no marks; a yearly share and a span are shown in their units."""
+    made = deal(
+        {"worth": "npv(net, rate)", "share": {"formula": "part", "unit": "share"}},
+        inputs={"rate": "5%", "part": "20%", "price": 100, "held": {"value": 3, "unit": "years"}},
+        money_in={"back": {"formula": "price * 2", "at": "year held"}},
+        money_out={"paid": {"formula": "price", "at": 0}},
+    )
+    page = made.vary({"rate": "1%..5%:2%", "held": "1,2,3"}).document()
+    (chart,) = page.charts
+    assert chart.passes is None
+    assert chart.x == ("1.00", "2.00", "3.00")
+    assert chart.y == ("1.00%", "3.00%", "5.00%")
+    assert "✓" not in str(made.vary({"rate": "1%..5%:2%", "held": "1,2,3"}))
+    one = made.vary({"part": "0%..100%/3"})
+    assert "0.00%" in str(one)
+    assert "pays_off" not in one.frame.columns

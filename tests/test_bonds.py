@@ -173,3 +173,23 @@ def test_the_command(capsys: pytest.CaptureFixture[str]) -> None:
     assert "either a yield or a price" in capsys.readouterr().err
     assert status([*terms, "--price", "97", "--yield", "4%"]) == 2
     capsys.readouterr()
+
+
+@pytest.mark.parametrize("price", [0.01, 5.0, 60.0, 250.0, 400.0])
+@pytest.mark.parametrize("first", ["compound", "simple"])
+def test_yields_far_from_the_coupon(price: float, first: str) -> None:
+    """From ruinous to absurd prices, of a bond and of a bill; the yield found gives the price back."""
+    bond = Bond("5%", "2029-03-01", 4)
+    assert bond.price(
+        f"{bond.yield_at(price, '2026-11-23', first=first) * 100!r}%", "2026-11-23", first=first
+    ) == pytest.approx(price, rel=1e-9)
+    bill = Bond("0%", "2027-02-01")
+    if price >= 60:
+        assert bill.price(f"{bill.yield_at(price, '2026-11-23') * 100!r}%", "2026-11-23") == pytest.approx(
+            price, rel=1e-9
+        )
+
+
+def test_a_price_no_yield_reaches() -> None:
+    with pytest.raises(NoAnswer, match="No yield gives a price"):
+        Bond("0%", "2036-11-23").yield_at(1e80, "2026-11-23")

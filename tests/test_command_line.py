@@ -224,6 +224,20 @@ def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:
     assert "row 2, column 'period' is -1" in run("flows", "n.csv").err
 
 
+def test_flows_working_and_its_options(run) -> None:
+    ran = run("flows", str(BOATYARD), "--rate", "7%", "--working")
+    assert "Formula: npv = sum of flow × (1 + r)^-t" in ran.out
+    data = json.loads(run("flows", str(BOATYARD), "--rate", "7%", "--places", "3", "--format", "json").out)
+    assert data["by_hand"] - data["npv"] == pytest.approx(data["difference"])
+    refused = run("flows", str(BOATYARD), "--working")
+    assert (refused.code, "so it needs --rate" in refused.err) == (2, True)
+    beside = json.loads(
+        run("flows", str(BOATYARD), "--account-at", "3%", "--day-count", "30E/360", "--format", "json").out
+    )
+    assert beside["account"]["ahead"] == pytest.approx(beside["account"]["returns"] - beside["account"]["deposits"])
+    assert run("flows", str(BOATYARD), "--day-count", "30E/365").code == 2
+
+
 def test_several_rates_are_all_told(run, tmp_path: Path) -> None:
     (tmp_path / "two.csv").write_text("period,amount\n0,-100\n1,230\n2,-132\n", encoding="utf-8")
     ran = json.loads(run("flows", "two.csv", "--format", "json").out)

@@ -258,3 +258,59 @@ def test_real_rates_doubling_and_simple_interest() -> None:
     assert facts.nominal == pytest.approx(0.06)
     assert facts.as_dict()["compounding"] == "continuous"
     assert set(facts.frame.index) == set(facts.forms)
+
+
+@pytest.mark.parametrize("solve", FIVE)
+@pytest.mark.parametrize("find", [0, 1, 3, 4])
+@pytest.mark.parametrize("growth", ["0%", "1%"])
+def test_the_hands_answer_nears_the_exact_one_as_places_grow(solve: object, find: int, growth: str) -> None:
+    """With twelve places the factors are as good as exact; every working checks that its steps end where they should."""
+    names = FIVE[solve]
+    full = dict(zip(names, (30_000, 700, "3% effective", 9, 11_000), strict=True))
+    if solve is grow:
+        full["closing"] = 90_000
+    asked = {name: value for name, value in full.items() if name != names[find]}
+    plan = solve(**asked, find=names[find], per_year=2, growth=growth)
+    fine, coarse = plan.working(places=12), plan.working(places=2)
+    shown = str(fine)
+    assert "Formula: " in shown
+    assert "Numbers in: " in shown
+    if find == 3:
+        assert fine.by_hand is None
+        assert "solved for n" in shown
+    else:
+        assert fine.by_hand == pytest.approx(plan.answer, rel=1e-7)
+        assert abs(coarse.by_hand - plan.answer) >= abs(fine.by_hand - plan.answer)
+    assert "NO " not in shown
+    assert fine.as_dict()["working"]["formula"] == fine.formula
+    assert len(fine.frame) == len(fine.as_dict()["working"]["steps"])
+
+
+def test_the_working_of_a_perpetuity() -> None:
+    for find, known in (("pot", {"withdrawal": 100}), ("withdrawal", {"pot": 2000})):
+        working = withdraw(**known, rate="5%", years="forever", growth="1%", find=find).working()
+        assert "(i - g)" in working.formula
+        assert "without end" in str(working)
+        assert working.by_hand is None
+    rate = withdraw(pot=2000, withdrawal=100, years="forever", find="rate", paid="start")
+    assert rate.effective == pytest.approx(100 / 1900)
+    assert rate.working().formula == "i = withdrawal / pot + g"
+    with pytest.raises(NoAnswer, match="takes the whole pot"):
+        withdraw(pot=100, withdrawal=100, years="forever", find="rate", paid="start")
+    with pytest.raises(InputError, match="nothing is left at an end"):
+        withdraw(withdrawal=100, rate="5%", years="forever", pot_left=5, find="pot")
+    with pytest.raises(InputError, match="is not worked out"):
+        withdraw(pot=2000, withdrawal=100, years="forever", find="rate", deferred=2)
+
+
+def test_a_deferred_start_and_the_loan_it_is_not() -> None:
+    """Ten years of growth before the first of twenty withdrawals: the pot grows, then a plain annuity."""
+    later = withdraw(pot=100_000, rate="4%", years=20, deferred=10)
+    assert later.answer == pytest.approx(withdraw(pot=100_000 * 1.04**10, rate="4%", years=20).answer)
+    assert "the first period beginning after 10 years" in str(later)
+    assert later.frame["paid"].iloc[:10].tolist() == [0.0] * 10
+    odd = withdraw(pot=100_000, rate="4%", years=20, deferred=0.5)
+    assert odd.answer == pytest.approx(withdraw(pot=100_000 * 1.04**0.5, rate="4%", years=20).answer)
+    assert "A lender's books round every payment to the cent." in str(
+        repay(owed=1000, rate="5%", years=2, paid="start")
+    )

@@ -48,7 +48,8 @@ def test_growth_known_from_the_start_is_found(steps: list[tuple[int, float, floa
     where nothing flows inside a period the modified Dietz return is the same."""
     day, value, growth = dt.date(2024, 1, 1), 1000.0, 1.0
     rows: list[tuple[str, str, float]] = [(str(day), "value", value)]
-    for days, factor, flow in steps:
+    for days, factor, told in steps:
+        flow = round(told, 2)
         # At the end of its day a flow is in that day's value; at the start of a day it comes after the value before.
         before = timing == "start"
         flow_day = day + dt.timedelta(days=1) if before else day + dt.timedelta(days=days)
@@ -57,7 +58,7 @@ def test_growth_known_from_the_start_is_found(steps: list[tuple[int, float, floa
         value = (value + flow) * factor if before else value * factor + flow
         if value <= 1:
             return
-        if abs(flow) > 1e-6:
+        if flow:
             rows.append((str(flow_day), "deposit" if flow > 0 else "withdrawal", abs(flow)))
         rows.append((str(day), "value", value))
     account = portfolio(*rows)
