@@ -131,13 +131,18 @@ def _only_one(flows: Floats, times: Floats, rate: float) -> bool:
         up, down = (higher < 0).all(axis=1), (lower > 0).all(axis=1)
         if not (up.any() and down.any()):
             return False
-        # Near by: intervals between nodes, as far as those reach.
-        outwards = _OUTWARDS[: np.searchsorted(_OUTWARDS, _REACHES[max(up.argmax(), down.argmax())]) + 1]
-        weight = np.exp(np.outer(x + np.concatenate([-outwards[::-1], outwards]), back))
-        paid_in, paid_out = np.maximum(flows, 0.0), np.maximum(-flows, 0.0)
-        inflow, outflow = weight @ paid_in, weight @ paid_out
-        half = outwards.size
-        inflow_slope, outflow_slope = weight[half] @ (paid_in * back), weight[half - 1] @ (paid_out * back)
-        positive = (inflow[: half - 1] > outflow[1:half]).all() and inflow[half - 1] > outflow[half - 1]
-        negative = (inflow[half + 1 :] < outflow[half:-1]).all() and inflow[half] < outflow[half]
+        # Near by: intervals between nodes, as far as those reach; wide ones first, because they often do.
+        reach = int(np.searchsorted(_OUTWARDS, _REACHES[max(up.argmax(), down.argmax())])) + 1
+        return any(_signs_hold(flows, back, x, _OUTWARDS[: reach + stride : stride]) for stride in (8, 1))
+
+
+def _signs_hold(flows: Floats, back: Floats, x: float, outwards: Floats) -> bool:
+    """Whether the value is above zero all the way below x and below zero above it, node by node."""
+    weight = np.exp(np.outer(x + np.concatenate([-outwards[::-1], outwards]), back))
+    paid_in, paid_out = np.maximum(flows, 0.0), np.maximum(-flows, 0.0)
+    inflow, outflow = weight @ paid_in, weight @ paid_out
+    half = outwards.size
+    inflow_slope, outflow_slope = weight[half] @ (paid_in * back), weight[half - 1] @ (paid_out * back)
+    positive = (inflow[: half - 1] > outflow[1:half]).all() and inflow[half - 1] > outflow[half - 1]
+    negative = (inflow[half + 1 :] < outflow[half:-1]).all() and inflow[half] < outflow[half]
     return bool(inflow_slope < outflow_slope and positive and negative)

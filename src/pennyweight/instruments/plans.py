@@ -200,7 +200,7 @@ def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
     if name == "years":
         if value == "forever":
             return inf
-        years = read_value(value, "years", what="years")  # type: ignore[arg-type]
+        years = read_value(value or 0.0, "years", what="years")
         if not years > 0:
             raise InputError(f"years is {value}; a term must be above zero.")
         return years
@@ -211,7 +211,7 @@ def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
 
 
 def _per_period(kind: Kind, given: str | float | None, often: int, compounding: str | int | None) -> float:
-    rate = read_rate(given, what="rate")  # type: ignore[arg-type]
+    rate = read_rate("" if given is None else given, what="rate")
     if compounding is not None:
         times = FREQUENCIES.get(str(compounding)) or float(read_per_year(compounding, what="compounding"))
         if rate.compounding is not None and rate.compounding != times:
