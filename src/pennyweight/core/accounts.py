@@ -25,6 +25,7 @@ Floats = NDArray[np.float64]
 
 _CHUNK = 32_768
 _PASSES = 12
+_STRAIGHTENED = 3
 
 
 def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> Rates:
@@ -83,25 +84,27 @@ def _solve(flows: Floats, times: Floats, begin: NDArray[np.intp]) -> tuple[Float
     mean_out = np.add.reduceat(outflow * back, begin) / total_out
     x = np.log(total_in / total_out) / (mean_out - mean_in)
     step = np.full(begin.size, np.inf)
-    weight, weighted, moved = np.empty_like(flows), np.empty_like(flows), np.empty_like(flows)
-    for _ in range(_PASSES):
+    weight, worth, moved = np.empty_like(flows), np.empty_like(flows), np.empty_like(flows)
+    for number in range(_PASSES):
         np.multiply(np.repeat(x, lengths), back, out=weight)
         np.exp(weight, out=weight)
-        np.multiply(outflow, weight, out=weighted)
-        out = np.add.reduceat(weighted, begin)
-        np.multiply(weighted, back, out=moved)
-        out_slope = np.add.reduceat(moved, begin)
-        weight *= flows
-        total = np.add.reduceat(weight, begin)
-        weight *= back
-        total_slope = np.add.reduceat(weight, begin)
-        into = total + out
-        slope = (total_slope + out_slope) / into - out_slope / out
-        step = np.log1p(total / out) / slope
+        np.multiply(weight, flows, out=worth)
+        total = np.add.reduceat(worth, begin)
+        np.multiply(worth, back, out=moved)
+        total_slope = np.add.reduceat(moved, begin)
+        if number < _STRAIGHTENED:
+            weight *= outflow
+            out = np.add.reduceat(weight, begin)
+            weight *= back
+            out_slope = np.add.reduceat(weight, begin)
+            slope = (total_slope + out_slope) / (total + out) - out_slope / out
+            step = np.log1p(total / out) / slope
+        else:  # near the rate the value itself is straight enough, and costs half
+            step = total / total_slope
         x = x - step
         if not (np.abs(step) > 1e-7 * np.maximum(np.abs(x), 1e-3)).any():
             break
-    worth = flows * np.exp(np.repeat(x, lengths) * back)
+    # The balances at the last place but a step of no account.
     balance = np.cumsum(worth)
     before = np.repeat(balance[begin] - worth[begin], lengths)
     side = np.repeat(np.sign(worth[begin]), lengths)
@@ -114,7 +117,7 @@ def _solve(flows: Floats, times: Floats, begin: NDArray[np.intp]) -> tuple[Float
 
 
 _REACHES = np.array([0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 3.0])
-_OUTWARDS = 1e-4 * 1.03 ** np.arange(350)  # to 3.0 on either side, in log(1 + rate)
+_OUTWARDS: Floats = 1e-4 * 1.03 ** np.arange(350, dtype=np.float64)  # to 3.0 on either side, in log(1 + rate)
 
 
 def _only_one(flows: Floats, times: Floats, rate: float) -> bool:
@@ -133,7 +136,7 @@ def _only_one(flows: Floats, times: Floats, rate: float) -> bool:
             return False
         # Near by: intervals between nodes, as far as those reach; wide ones first, because they often do.
         reach = int(np.searchsorted(_OUTWARDS, _REACHES[max(up.argmax(), down.argmax())])) + 1
-        return any(_signs_hold(flows, back, x, _OUTWARDS[: reach + stride : stride]) for stride in (8, 1))
+        return any(_signs_hold(flows, back, x, np.asarray(_OUTWARDS[: reach + stride : stride])) for stride in (8, 1))
 
 
 def _signs_hold(flows: Floats, back: Floats, x: float, outwards: Floats) -> bool:
