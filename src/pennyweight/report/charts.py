@@ -183,6 +183,7 @@ def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
     ticks = [tick for tick in ax.get_xticks() if left <= tick <= right]
     ax.set_xlim(left, right + 0.16 * (right - left))
     ax.set_xticks(ticks)
+    ax.set_xticklabels([np.datetime64(int(tick), "D").astype(object).strftime("%b %Y") for tick in ticks])
     if chart.flows.size:
         ax.set_xlabel("Valuation date\n▲ put in, ▼ taken out")
     return ax
