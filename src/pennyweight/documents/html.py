@@ -43,7 +43,7 @@ def _block(block: Block) -> str:
             items = "".join(
                 f"<li>{'✓' if passed else '✗ failed:'} {escape(sentence)}</li>" for passed, sentence in block.items
             )
-            return f"<ul>{items}</ul>"
+            return f'<ul style="list-style:none;padding-left:0">{items}</ul>'
         case Figures():
             rows = "".join(
                 f"<tr><td>{escape(line.label)}</td>{_cell(line.value, 'right')}<td>{escape(line.note)}</td></tr>"
