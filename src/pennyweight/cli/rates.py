@@ -12,7 +12,7 @@ from pennyweight.instruments.rate_facts import rate_facts
 __all__ = ["command"]
 
 
-@click.command("rates")
+@click.command("rates", context_settings={"ignore_unknown_options": True})  # -0.5% is a rate
 @click.argument("rate")
 @click.option("--compounding", metavar="N", help="How often a bare rate compounds: a number, monthly… or continuous.")
 @click.option(

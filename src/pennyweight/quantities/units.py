@@ -64,6 +64,11 @@ class Style:
     currency: str = ""
     locale: str = "en"
 
+    def __post_init__(self) -> None:
+        letters = self.currency
+        if letters and not (len(letters) == 3 and letters.isascii() and letters.isalpha() and letters.isupper()):
+            raise InputError(f"The currency is '{letters}'; write its three letters, such as EUR.")
+
     @property
     def places(self) -> int:
         """Decimal places of the currency."""
