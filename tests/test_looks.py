@@ -57,6 +57,21 @@ def test_figures_align_on_their_point() -> None:
     assert shown[2].index("2") == points.pop() - 1
 
 
+@pytest.mark.parametrize("name", ["text", "terminal"])
+def test_columns_of_every_renderer_stand_on_their_point(name: str) -> None:
+    """The last column of the taxi's goals holds an amount, a rate and a span: one place for all points."""
+    page = Deal.read(TAXI).weigh().document()
+    if name == "text":
+        lines = text.render(page).split("\n")
+    else:
+        console = Console(width=120, record=True, color_system=None, file=StringIO())
+        console.print(renderable(page))
+        lines = console.export_text().split("\n")
+    goals = [line for line in lines if " met " in line]
+    assert len(goals) == 3
+    assert len({line.rstrip().rindex(".") for line in goals}) == 1
+
+
 @pytest.mark.parametrize("name", ["text", "html", "terminal"])
 def test_every_renderer_shows_every_part(name: str) -> None:
     if name == "text":

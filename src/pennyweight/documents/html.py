@@ -5,6 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from pennyweight.documents.model import Block, Cell, Checks, Document, Figures, Table, Text, Verdict
+from pennyweight.documents.text import aligned
 
 __all__ = ["COLORS", "render"]
 
@@ -45,9 +46,10 @@ def _block(block: Block) -> str:
             )
             return f'<ul style="list-style:none;padding-left:0">{items}</ul>'
         case Figures():
+            shown = aligned([line.value.text for line in block.lines], words=False)
             rows = "".join(
-                f"<tr><td>{escape(line.label)}</td>{_cell(line.value, 'right')}<td>{escape(line.note)}</td></tr>"
-                for line in block.lines
+                f"<tr><td>{escape(line.label)}</td>{_cell(line.value, text)}<td>{escape(line.note)}</td></tr>"
+                for line, text in zip(block.lines, shown, strict=True)
             )
             return f"<p><b>{escape(block.title)}</b></p><table>{rows}</table>"
         case Table():
@@ -62,17 +64,26 @@ def _table(block: Table) -> str:
         f'<th style="text-align:{side}">{escape(column.title)}</th>'
         for side, column in zip(sides, block.columns, strict=True)
     )
+    columns = [
+        None if column.words else aligned([row[k].text for row in block.rows], words=False)
+        for k, column in enumerate(block.columns)
+    ]
     body = "".join(
-        "<tr>" + "".join(_cell(cell, side) for cell, side in zip(row, sides, strict=True)) + "</tr>"
-        for row in block.rows
+        "<tr>"
+        + "".join(_cell(cell, None if own is None else own[n]) for cell, own in zip(row, columns, strict=True))
+        + "</tr>"
+        for n, row in enumerate(block.rows)
     )
     note = f"<p>{escape(block.note)}</p>" if block.note else ""
     return f"<p><b>{escape(block.title)}</b></p><table><tr>{head}</tr>{body}</table>{note}"
 
 
-def _cell(cell: Cell, side: str) -> str:
-    style = f"text-align:{side};color:{COLORS[cell.tone]};font-variant-numeric:tabular-nums"
-    return f'<td style="{style}">{escape(cell.text)}</td>'
+def _cell(cell: Cell, figure: str | None = None) -> str:
+    """A cell of words, or of a figure already padded to stand on its column's decimal point."""
+    if figure is None:
+        return f'<td style="color:{COLORS[cell.tone]}">{escape(cell.text)}</td>'
+    style = f"text-align:right;white-space:pre;font-family:ui-monospace,monospace;color:{COLORS[cell.tone]}"
+    return f'<td style="{style}">{escape(figure)}</td>'
 
 
 def _color(tone: str) -> str:

@@ -79,11 +79,15 @@ def _table(block: Table) -> RenderableType:
     table = RichTable(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style=STYLES["comparison"])
     columns: list[list[str]] = []
     for number, column in enumerate(block.columns):
-        columns.append(aligned([row[number].text for row in block.rows], words=column.words))
+        texts = aligned([row[number].text for row in block.rows], words=column.words)
         if column.words:
             table.add_column(column.title, justify="left", overflow="fold")
         else:
-            table.add_column(column.title, justify="right", no_wrap=len(column.title) <= 16)
+            # Padded by hand: justified to the right, rich would drop the blanks that keep the points in line.
+            width = max([len(column.title), *map(len, texts)])
+            texts = [text.rjust(width) for text in texts]
+            table.add_column(column.title.rjust(width), justify="left", no_wrap=len(column.title) <= 16)
+        columns.append(texts)
     for number, row in enumerate(block.rows):
         table.add_row(*(_cell(cell, columns[k][number]) for k, cell in enumerate(row)))
     parts: list[RenderableType] = [RichText(block.title, style="bold"), table]
