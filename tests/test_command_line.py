@@ -205,6 +205,24 @@ def test_plans_and_rates_answer_in_every_form(run) -> None:
     assert (refused.code, "write its three letters" in refused.err) == (2, True)
 
 
+def test_one_file_that_cannot_be_leaves_none(run, tmp_path: Path) -> None:
+    """A result without a chart is not half written when one of its files is a picture."""
+    before = sorted(tmp_path.iterdir())
+    ran = run("compare", "taxi.toml", "--output", "a.json", "--output", "b.png")
+    assert ran.code == 2
+    assert "there is nothing to draw here" in ran.err
+    assert sorted(tmp_path.iterdir()) == before
+
+
+def test_the_demo_keeps_what_is_not_its_own(run, tmp_path: Path) -> None:
+    (tmp_path / "taxi.toml").write_text("my own", encoding="utf-8")
+    ran = run("demo", "--folder", ".")
+    assert ran.code == 2
+    assert "is there already and is not the demo's" in ran.err
+    assert (tmp_path / "taxi.toml").read_text(encoding="utf-8") == "my own"
+    assert not (tmp_path / "boatyard.csv").exists()
+
+
 def test_no_answer_is_status_3(run) -> None:
     ran = run("find", "taxi.toml", "hull", "margin == 2")
     assert ran.code == 3

@@ -164,6 +164,13 @@ def test_what_cannot_be_says_so(ask: object, error: type[PennyweightError], sent
     assert sentence in str(caught.value)
 
 
+def test_a_term_of_many_short_periods_is_reached() -> None:
+    """Daily withdrawals that grow: forty years are more than 14,000 of them."""
+    plan = withdraw(pot=1_000_000, rate="4%", years=40, growth="2%", per_year=365)
+    back = withdraw(pot=1_000_000, withdrawal=plan.answer, rate="4%", growth="2%", per_year=365)
+    assert back.answer == pytest.approx(40, abs=1e-6)
+
+
 def test_two_terms_are_both_told() -> None:
     """Withdrawals that outgrow the interest: the pot passes 120 on the way up and again on the way down."""
     with pytest.raises(SeveralAnswers, match="stands there more than once") as caught:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TypeAlias
 
 import numpy as np
@@ -32,11 +31,6 @@ class Model:
     def of(cls, definition: Definition) -> Model:
         """Compile a definition."""
         return cls(definition, Program(definition))
-
-    @cached_property
-    def names(self) -> list[str]:
-        """Every declared name and total that has a value, hidden ones included."""
-        return [name for name in self.program.names if name not in ("t", "year", "end", "per_year")]
 
     def everything(self, inputs: Inputs) -> dict[str, Floats]:
         """All names in one case, width 1."""

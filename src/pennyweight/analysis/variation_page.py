@@ -114,7 +114,6 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
         tuple(tuple(row) for row in shown),
         passes,
         base,
-        _measure_title(deal, measure),
     )
 
 

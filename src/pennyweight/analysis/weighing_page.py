@@ -209,8 +209,8 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
             ends = [float(values[groups == head].sum()) for head in heads]
         body.append((name, ends, _line_tone(deal, name)))
     tables: list[Block] = []
-    for start in range(0, heads.size, _COLUMNS_A_BLOCK + 1 if start_wide(heads) else _COLUMNS_A_BLOCK):
-        stop = start + (_COLUMNS_A_BLOCK + 1 if start_wide(heads) else _COLUMNS_A_BLOCK)
+    for start in range(0, heads.size, _COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK):
+        stop = start + (_COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK)
         rows = tuple(
             (
                 Cell(deal.label(name)),
@@ -231,7 +231,7 @@ def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:
     return Cell(deal.style.show(value, deal.unit(name)), tone)
 
 
-def start_wide(heads: Floats) -> bool:
+def _wide_blocks(heads: Floats) -> bool:
     """Whether seven columns a block come out more even than six."""
     return heads.size % (_COLUMNS_A_BLOCK + 1) in (0, _COLUMNS_A_BLOCK)
 

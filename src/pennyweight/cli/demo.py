@@ -58,10 +58,14 @@ def command(folder: Path) -> None:
 
 def _copy_data(folder: Path) -> tuple[Path, ...]:
     starters = files("pennyweight") / "starters"
+    contents = {folder / name.split("/")[1]: (starters / name).read_text(encoding="utf-8") for name in _DATA}
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for name in _DATA:
-            (folder / name.split("/")[1]).write_text((starters / name).read_text(encoding="utf-8"), encoding="utf-8")
+        for path, content in contents.items():
+            if path.exists() and path.read_text(encoding="utf-8", errors="replace") != content:
+                raise InputError(f"{path} is there already and is not the demo's; choose another --folder.")
+        for path, content in contents.items():
+            path.write_text(content, encoding="utf-8")
     except OSError as error:
         raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
     return tuple(folder / name for name in ("taxi.toml", "boatyard.csv", "statements.csv", "index.csv"))

@@ -62,5 +62,7 @@ def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Pat
         try:
             path.write_text(content, encoding="utf-8")
         except OSError as error:
+            for written in contents:  # none of them was there before
+                written.unlink(missing_ok=True)
             raise InputError(f"{path} cannot be written: {error.strerror}.") from None
     return list(contents)

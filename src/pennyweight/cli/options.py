@@ -10,7 +10,7 @@ import click
 
 from pennyweight.documents import Document
 from pennyweight.errors import InputError
-from pennyweight.report.files import ENDINGS, Result, as_csv, as_json, check_ending, write
+from pennyweight.report.files import ENDINGS, Result, as_csv, as_json, check_drawable, check_ending, write
 
 __all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_overrides", "scenario_option"]
 
@@ -82,6 +82,8 @@ def deliver(
         check_ending(path)
     result = compute()
     document = page(result) if page is not None else result.document()
+    for path in paths:  # all are sound before the first is written
+        check_drawable(path, document)
     for path in paths:
         write(result, path, document=document)
     if form == "json":

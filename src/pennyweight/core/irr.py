@@ -75,8 +75,9 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
 def rates_with_outcome(flows: ArrayLike, *, times: ArrayLike | None = None) -> Rates:
     """Like `irr`, with the `Outcome` of each row beside its rate.
 
-    >>> rates_with_outcome([[-100.0, 110.0], [-100.0, 230.0, -132.0][:2], [1.0, 1.0]]).outcome.tolist()
-    [0, 0, 5]
+    >>> rows = [[-100.0, 110.0, 0.0], [-100.0, 230.0, -132.0], [1.0, 1.0, 1.0]]
+    >>> [Outcome(code).name for code in rates_with_outcome(rows).outcome]
+    ['ONE', 'SEVERAL', 'ONE_SIGN']
     """
     table = np.asarray(flows, dtype=np.float64)
     lead, n = table.shape[:-1], table.shape[-1]

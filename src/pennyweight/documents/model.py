@@ -144,7 +144,6 @@ class HeatMap:
     cells: tuple[tuple[str, ...], ...]
     passes: NDArray[np.bool_] | None
     base: tuple[int, int] | None = None
-    scale_title: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.core.rates import nominal_rate
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table
 from pennyweight.documents.flows import flows_chart, rate_chart
 from pennyweight.documents.shown import Shown
@@ -37,7 +38,6 @@ class FlowsReport(Shown):
     measures: dict[str, float | None]
     undefined: dict[str, str]
     irrs: tuple[float, ...]
-    discounted_payback_first: float | None
     payback_first: float | None
     factors: Floats | None
     modified_at: tuple[float, float] | None
@@ -157,7 +157,10 @@ class FlowsReport(Shown):
             return f"effective; reinvested at {self.modified_at[0]:.2%}, borrowed at {self.modified_at[1]:.2%}"
         if name == "irr":
             short = float(self.flows.times[-1]) < 1
-            return "effective" + ("; the span is under a year, so it is an extrapolation" if short else "")
+            quoted = float(nominal_rate(self.measures["irr"] or 0.0, 12))
+            return f"effective ({quoted:.2%} monthly)" + (
+                "; the span is under a year, so it is an extrapolation" if short else ""
+            )
         if name == "over_span":
             return f"not a year's: over {self.flows.times[-1]:.2f} years"
         first, value = self.payback_first, self.measures[name]
@@ -259,7 +262,6 @@ def report(
         measures,
         undefined,
         tuple(flows.irrs()),
-        None if at is None else _try(lambda: flows.payback(at, first=True))[0],
         _try(lambda: flows.payback(first=True))[0],
         None if at is None else flows.discount_factors(at),
         modified_at,

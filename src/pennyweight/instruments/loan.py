@@ -153,11 +153,11 @@ class Loan(Shown):
         return add_months(start, np.arange(len(self.rows)) * (12 // self._often))
 
     @cached_property
-    def apr(self) -> float:
+    def apr(self) -> float | None:
         """The yearly percentage rate of what is really paid: the rate per period at which it is worth the amount,
-        times the payments a year (the actuarial method; there are no fees)."""
+        times the payments a year (the actuarial method; there are no fees). None when no single rate does."""
         rate, _ = irr.single_row([-float(self._balance), *(float(row.payment) for row in self.rows)])
-        return rate * self._often if np.isfinite(rate) else 0.0
+        return rate * self._often if np.isfinite(rate) else None
 
     @cached_property
     def frame(self) -> pd.DataFrame:

@@ -301,7 +301,7 @@ def _periods(t: Terms) -> float:
 
 def _periods_growing(t: Terms, begun: float) -> float:
     i, sign = t.known_i, t.kind.sign
-    counts = np.arange(0.0, 12_001.0)
+    counts = np.arange(0.0, _MOST_PERIODS + 1.0)
 
     def short(n: Floats | float) -> Floats:
         with np.errstate(all="ignore"):

@@ -57,6 +57,7 @@ def write(result: Result, path: Path, *, document: Document | None = None) -> No
     elif ending == ".html":
         _replace(path, _page(page).encode())
     else:
+        check_drawable(path, page)
         write_charts(page.charts, path)
 
 
@@ -70,10 +71,14 @@ def check_ending(path: Path) -> str:
     return ending
 
 
+def check_drawable(path: Path, document: Document) -> None:
+    """InputError when a picture is asked for and the result has no chart."""
+    if path.suffix.lower() in (".png", ".svg") and not document.charts:
+        raise InputError(f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.")
+
+
 def write_charts(charts: tuple[Chart, ...], path: Path) -> None:
     """Write all charts of a result as one picture, one below the other."""
-    if not charts:
-        raise InputError(f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.")
     from pennyweight.report.charts import figure
 
     made = figure(*charts)
