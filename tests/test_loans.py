@@ -1,115 +1,280 @@
-"""Loan schedules against decimals rounded half up, row by row."""
+"""Loans as a borrower asks for them: terms, events, and figures checked against a clerk's decimals and identities."""
 
 from __future__ import annotations
 
+import datetime as dt
 import json
-from decimal import ROUND_HALF_UP, Decimal, localcontext
+from decimal import Decimal
+from typing import Any
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
-from pennyweight import InputError, Loan, NoAnswer, PennyweightError, repay
+from pennyweight import Event, Holiday, InputError, Loan, NoAnswer, PennyweightError, Recurring, irr, repay
 from pennyweight.cli.main import status
+from tests.clerk import books, cents
+
+D = Decimal
 
 
-def books(
-    amount: Decimal, rate: Decimal, per_year: int, count: int, payment: Decimal | None = None
-) -> list[tuple[Decimal, ...]]:
-    """The schedule a clerk would write, in decimals: (payment, interest, principal, balance)."""
-    with localcontext() as context:
-        context.prec = 60
-        cent = Decimal("0.01")
-        if payment is None:
-            i = rate / per_year
-            exact = amount / count if rate == 0 else amount * i / (1 - (1 + i) ** -count)
-            payment = exact.quantize(cent, rounding=ROUND_HALF_UP)
-        balance = amount
-        rows: list[tuple[Decimal, ...]] = []
-        for number in range(1, count + 1):
-            interest = (balance * rate / per_year).quantize(cent, rounding=ROUND_HALF_UP)
-            paid = balance + interest if number == count or payment >= balance + interest else payment
-            balance += interest - paid
-            rows.append((paid, interest, paid - interest, balance))
-            if not balance:
-                break
-        return rows
+def rows_of(loan: Loan) -> list[tuple[Decimal, ...]]:
+    """(payment, interest, extra, balance) of the loan as it is."""
+    return [
+        tuple(cents(D(str(row[name]))) for name in ("payment", "interest", "extra", "balance"))
+        for row in loan.schedule.plain_rows()
+    ]
 
 
-@given(
-    cents=st.integers(10_000, 10**10), rate=st.integers(0, 25_000), years=st.integers(1, 40), per_year=st.sampled_from([1, 2, 4, 12, 26, 52]),
-)  # fmt: skip
-@settings(max_examples=120, deadline=None)
-def test_every_cent_is_the_clerks(cents: int, rate: int, years: int, per_year: int) -> None:
-    """Rates to a thousandth of a percent, so that many interests are exact halves of a cent."""
-    amount, percent = Decimal(cents) / 100, Decimal(rate) / 1000
-    loan = Loan(str(amount), f"{percent}%", years=years, per_year=per_year)
-    expected = books(amount, percent / 100, per_year, years * per_year)
-    assert [tuple(Decimal(value) / 100 for value in row) for row in loan.rows] == expected
-    assert all(passed for passed, _ in loan.checks)
+# Terms.
 
 
-def test_a_given_payment_sets_the_term() -> None:
-    loan = Loan(10_000, "5%", payment=450)
-    expected = books(Decimal(10_000), Decimal("0.05"), 12, 999, Decimal(450))
-    assert [row.payment for row in loan.rows] == [int(row[0] * 100) for row in expected]
-    assert loan.last_payment < 450
-    assert repay(owed=10_000, rate="5%", payment=450).whole_payments == len(loan.rows) - 1
+def test_any_one_of_four_is_worked_out() -> None:
+    """Each found value, put back, gives the others."""
+    loan = Loan(86_000, "4.2%", years=15)
+    assert loan.payment == 644.79
+    assert Loan(86_000, payment=644.79, years=15).rate == 0.042  # the shortest rate that fits
+    assert abs(Loan(rate="4.2%", payment=644.79, months=180).amount - 86_000) < 1
+    by_payment = Loan(86_000, "4.2%", payment=700)
+    expected = books(D(86_000), D("0.042"), 12, 999, payment=D(700))
+    assert rows_of(by_payment) == expected
+    assert repay(owed=86_000, rate="4.2%", payment=700).whole_payments == len(expected) - 1
+    assert Loan(86_000, "4.2%", years=15, payment=644.79).schedule.rows == loan.schedule.rows
+    assert Loan(86_000, "4.2%", months="180").payment == loan.payment
+
+
+def test_what_can_be_borrowed_is_what_the_payments_are_worth() -> None:
+    amount = Loan(rate="6%", years=30, payment=1_000).amount
+    i = D("0.005")
+    assert D(str(amount)) == (1000 * (1 - (1 + i) ** -360) / i).quantize(D("0.01"), rounding="ROUND_FLOOR")
+
+
+def test_compounding_other_than_paying() -> None:
+    """6 % half-yearly, paid monthly: (1.03) ** (1/6) - 1 a month, in decimals."""
+    loan = Loan(100_000, "6% half-yearly", years=25)
+    i = D("1.03") ** (D(1) / 6) - 1
+    exact = 100_000 * i / (1 - (1 + i) ** -300)
+    assert D(str(loan.payment)) == cents(exact)
+    assert Loan(100_000, "6%", years=25, compounding="half-yearly").payment == loan.payment
+    first = loan.schedule.plain_rows()[0]
+    assert D(str(first["interest"])) == cents(100_000 * i)
+
+
+def test_paid_at_the_start_there_is_no_interest_in_the_first_payment() -> None:
+    loan = Loan(12_000, "6%", years=2, paid="start", rounding=None)
+    i, n = D("0.005"), 24
+    assert loan.payment == pytest.approx(float(12_000 * i / (1 - (1 + i) ** -n) / (1 + i)), rel=1e-13)
+    rows = loan.schedule.plain_rows()
+    assert rows[0]["interest"] == 0
+    assert len(rows) == 24
+    assert rows[-1]["payment"] == pytest.approx(loan.payment, rel=1e-10)
+    lease = Loan(12_000, "6%", years=2, paid="start", residual=3_000, rounding=None).schedule.plain_rows()
+    assert (len(lease), lease[-1]["payment"]) == (25, pytest.approx(3_000, rel=1e-10))
+
+
+@pytest.mark.parametrize(("residual", "spread"), [(20_000, None), (None, 30)])
+def test_a_balloon_is_what_the_level_payments_leave(residual: float | None, spread: float | None) -> None:
+    """Retrospective method: amount accumulated less payments accumulated."""
+    loan = Loan(100_000, "5%", years=10, residual=residual, amortized_over=spread, rounding=None)
+    i, p = 0.05 / 12, loan.payment
+    left = 100_000 * (1 + i) ** 120 - p * ((1 + i) ** 120 - 1) / i
+    assert loan.schedule.last_payment - p == pytest.approx(left, rel=1e-9)
+    if residual:
+        assert left == pytest.approx(residual, rel=1e-9)
+    else:
+        assert p == pytest.approx(Loan(100_000, "5%", years=30, rounding=None).payment, rel=1e-13)
+
+
+def test_constant_principal_interest_only_and_holidays() -> None:
+    equal = Loan(12_000, "5%", years=1, repaid="constant principal")
+    assert [row["principal"] for row in equal.schedule.plain_rows()] == [1_000.0] * 12
+    assert equal.schedule.total_interest == pytest.approx(
+        sum(float(cents(D(12_000 - 1_000 * k) * D("0.05") / 12)) for k in range(12))
+    )
+    only = Loan(12_000, "5%", years=1, repaid="interest only").schedule
+    assert [row["payment"] for row in only.plain_rows()] == [50.0] * 11 + [12_050.0]
+    first = Loan(12_000, "5%", years=3, interest_only="6 months")
+    assert [row["payment"] for row in first.schedule.plain_rows()][:7] == [50.0] * 6 + [
+        Loan(12_000, "5%", months=30).payment
+    ]
+    assert first.payment == Loan(12_000, "5%", months=30).payment
+    for interest, grown in (("added", (1 + 0.05 / 12) ** 3), ("paid", 1.0)):
+        loan = Loan(12_000, "5%", years=3, rounding=None, holidays=[Holiday(13, 3, interest)])  # type: ignore[arg-type]
+        rows = loan.schedule.plain_rows()
+        assert rows[14]["balance"] == pytest.approx(rows[11]["balance"] * grown)
+        assert rows[15]["payment"] == pytest.approx(rows[34]["payment"])
+        assert len(rows) == 36
+    longer = Loan(12_000, "5%", years=3, holidays=[Holiday(13, 3)], holiday_moves="term")
+    assert longer.schedule.plain_rows()[20]["payment"] == longer.payment
+    assert len(longer.schedule.rows) == 40
+
+
+def test_half_the_monthly_payment_every_two_weeks() -> None:
+    loan = Loan(200_000, "6%", years=30, repaid="half every two weeks", start="2027-01-01")
+    half = cents(D(str(Loan(200_000, "6%", years=30).payment)) / 2)
+    assert rows_of(loan) == books(D(200_000), D("0.06"), 26, 9_999, payment=half)
+    assert [str(day) for day in loan.schedule.dates[:2]] == ["2027-01-15", "2027-01-29"]
+    assert len(loan.schedule.rows) / 26 < 25
+
+
+def test_interest_by_days() -> None:
+    """Actual days over 360, each period counted with the calendar."""
+    loan = Loan(50_000, "4.5%", years=2, start="2027-01-31", interest="actual/360")
+    day, balance = dt.date(2027, 1, 31), D(50_000)
+    for row, (paid, interest, _, left) in zip(loan.schedule.plain_rows(), rows_of(loan), strict=True):
+        due = dt.date.fromisoformat(row["date"])
+        assert interest == cents(balance * D("0.045") * (due - day).days / 360)
+        balance += interest - paid
+        assert balance == left
+        day = due
+    assert (
+        Loan(50_000, "4.5%", years=2, start="2027-01-15", interest="30/360").schedule.rows[5][1]
+        == Loan(50_000, "4.5%", years=2).schedule.rows[5][1]
+    )
+
+
+def test_days_before_the_first_period_carry_interest() -> None:
+    loan = Loan(50_000, "4.5%", years=2, start="2027-01-15", first_payment="2027-03-01")
+    assert rows_of(loan)[0][1] == cents(D(50_000) * D("0.045") * (D(1) / 12 + D(17) / 365))
+    short = Loan(50_000, "4.5%", years=2, start="2027-01-15", first_payment="2027-02-01")
+    assert rows_of(short)[0][1] == cents(D(50_000) * D("0.045") * (D(1) / 12 - D(14) / 365))
+
+
+def test_due_days_return_to_the_thirty_first() -> None:
+    loan = Loan("86k", "4.2%", years=15, start="2027-01-31", currency="EUR")
+    assert [str(day) for day in loan.schedule.dates[:3]] == ["2027-02-28", "2027-03-31", "2027-04-30"]
+    assert loan.frame.index[0].strftime("%Y-%m-%d") == "2027-02-28"
+    twice = Loan(1_000, "5%", years=1, per_year=24, start="2027-01-01").schedule.dates
+    assert [str(day) for day in twice[:4]] == ["2027-01-16", "2027-02-01", "2027-02-16", "2027-03-01"]
 
 
 def test_currencies_without_cents_and_with_mills() -> None:
-    yen = Loan("3,000,000", "1.5%", years=2, currency="JPY")
-    assert float(yen.payment).is_integer()
+    assert Loan("3,000,000", "1.5%", years=2, currency="JPY").payment.is_integer()
     dinar = Loan(1000, "4.1%", years=1, currency="KWD")
-    assert round(dinar.payment, 3) == dinar.payment
-    assert dinar.payment != round(dinar.payment, 2)
+    assert round(dinar.payment, 3) == dinar.payment != round(dinar.payment, 2)
     with pytest.raises(InputError, match="have 0 decimals at most"):
         Loan(10.5, "1%", years=1, currency="JPY")
 
 
-def test_dates_and_the_yearly_percentage_rate() -> None:
-    loan = Loan("86k", "4.2%", years=15, first_payment="2027-01-31", currency="EUR")
-    assert loan.frame.index[1].strftime("%Y-%m-%d") == "2027-02-28"
-    assert loan.frame.index[2].strftime("%Y-%m-%d") == "2027-03-31"
-    assert loan.apr == pytest.approx(0.042, abs=1e-6)
+def test_unrounded_is_the_textbook() -> None:
+    """Kellison, "The Theory of Interest", 3rd ed., section 5.3: interest part of payment t is 1 - v ** (n - t + 1)."""
+    payment = 0.08 / (1 - 1.08**-4)
+    loan = Loan(1_000, "8%", years=4, per_year="year", rounding=None)
+    for t, row in enumerate(loan.schedule.plain_rows(), 1):
+        assert row["interest"] == pytest.approx(1_000 * payment * (1 - 1.08 ** -(4 - t + 1)), rel=1e-12)
+
+
+# What happens.
+
+
+def test_rate_steps_by_date_and_by_number_are_the_same() -> None:
+    by_date = Loan(86_000, "4.2%", years=15, start="2024-01-31", events=[("2025-01-31", "rate", "4.6%")])
+    by_number = Loan(86_000, "4.2%", years=15, events=[(13, "rate", "4.6%")])
+    assert by_date.schedule.rows == by_number.schedule.rows
+    assert rows_of(by_number) == books(D(86_000), D("0.042"), 12, 180, events=[(13, "rate", D("0.046"))])
+    kept = Loan(86_000, "4.2%", years=15, events=[(13, "rate", "4.6%")], rate_moves="term")
+    assert {row["payment"] for row in kept.schedule.plain_rows()[:-1]} == {644.79}
+    assert len(kept.schedule.rows) > 180
+    with pytest.raises(NoAnswer, match="never covers the interest of payment 13, 954"):
+        _ = Loan(86_000, "4.2%", years=15, events=[(13, "rate", "14%")], rate_moves="term").schedule
+
+
+def test_recurring_extras_rise_and_end() -> None:
+    loan = Loan(
+        86_000,
+        "4.2%",
+        years=15,
+        start="2024-01-31",
+        extras=[Recurring(100, "2025-02-28", "2027-06-30", "month", "10%")],
+    )
+    extras = {row["date"]: row["extra"] for row in loan.schedule.plain_rows() if row["extra"]}
+    assert (min(extras), max(extras), len(extras)) == ("2025-02-28", "2027-06-30", 29)
+    assert (extras["2026-01-31"], extras["2026-02-28"], extras["2027-02-28"]) == (100.0, 110.0, 121.0)
+    numbered = Loan(86_000, "4.2%", years=15, extras=[Recurring(1_000, 12, per_year="year")])
+    assert [row["number"] for row in numbered.schedule.plain_rows() if row["extra"]][:3] == [12, 24, 36]
+    assert rows_of(numbered) == books(
+        D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(1000)) for n in range(12, 180, 12)]
+    )
+
+
+def test_an_extra_between_due_days() -> None:
+    """By equal periods it counts from the next due day; by days from its own."""
+    equal = Loan(86_000, "4.2%", years=15, start="2024-01-31", events=[("2024-03-15", "extra", 5_000)])
+    due = Loan(86_000, "4.2%", years=15, start="2024-01-31", events=[("2024-03-31", "extra", 5_000)])
+    assert equal.schedule.rows == due.schedule.rows
+    daily = Loan(
+        86_000, "4.2%", years=15, start="2024-01-31", interest="actual/365", events=[("2024-03-15", "extra", 5_000)]
+    )
+    first, second = rows_of(daily)[:2]
+    assert second[1] == cents(D("0.042") / 365 * (first[3] * 15 + (first[3] - 5_000) * 16))
+
+
+@pytest.mark.parametrize(("when", "after"), [("2024-06-30", 5), ("2024-07-12", 5), (5, 5)])
+def test_a_statement_resets_the_schedule_from_there_on(when: Any, after: int) -> None:
+    loan = Loan(86_000, "4.2%", years=15, start="2024-01-31", events=[(when, "balance", 84_000)])
+    plain = Loan(86_000, "4.2%", years=15, start="2024-01-31")
+    statement = loan.schedule.statements[0]
+    assert statement.by_schedule == plain.agreed.balance_after(after)
+    assert statement.difference == pytest.approx(84_000 - statement.by_schedule)
+    assert loan.schedule.history == after
+    assert loan.frame["history"].sum() == after
+    assert rows_of(loan)[: after - 1] == rows_of(plain)[: after - 1]
+    assert rows_of(loan)[after][1] == cents(D(84_000) * D("0.042") / 12)
+    assert rows_of(loan)[after:] == books(D(84_000), D("0.042"), 12, 180 - after, payment=D("644.79"))
+
+
+def test_a_statement_by_days_counts_from_its_day() -> None:
+    loan = Loan(
+        86_000, "4.2%", years=15, start="2024-01-31", interest="actual/365", events=[("2024-03-10", "balance", 80_000)]
+    )
+    first, second = rows_of(loan)[:2]
+    assert second[1] == cents(D("0.042") / 365 * (first[3] * 10 + D(80_000) * 21))
+
+
+def test_facts_add_up_and_say_what_was_saved() -> None:
+    loan = Loan(86_000, "4.2%", years=15, start="2024-01-31", as_of="2026-01-31", fee_up_front="1%", fee_each=2,
+                events=[("2025-01-31", "extra", 10_000)])  # fmt: skip
     data = loan.as_dict()
-    assert data["paid_off_on"] == "2041-12-31"
-    assert data["payment"] == 644.79
-    assert data["total_paid"] == pytest.approx(sum(row["payment"] for row in data["schedule"]))
-    assert "156 payments left out" in str(loan)
+    for name in ("as_agreed", "as_it_is"):
+        told = data["facts"][name]
+        assert told["paid_so_far"] + told["still_to_pay"] == pytest.approx(told["total_paid"])
+        assert told["interest_to_date"] + told["interest_to_come"] == pytest.approx(told["total_interest"])
+        assert told["next_interest"] + told["next_principal"] == pytest.approx(told["payment_now"])
+    assert data["payments_made"] == 24
+    assert data["total_paid"] == pytest.approx(86_000 + data["total_interest"] + 860 + 2 * data["payments"])
+    assert data["total_fees"] == 860 + 2 * data["payments"]
+    assert data["payments_saved"] == 180 - data["payments"] > 0
+    assert all(check["passed"] for check in data["checks"])
+    leads = next(row["date"] for row in data["schedule"] if row["payment"] - row["interest"] > row["interest"])
+    assert data["facts"]["as_it_is"]["principal_leads"] == leads
 
 
-@pytest.mark.parametrize(
-    ("make", "error", "sentence"),
-    [
-        (lambda: Loan(250_000, "5.04%", payment=900), NoAnswer, "The payment of 900.00 never covers the first interest of 1,050.00"),
-        (lambda: Loan(250_000, "5%", payment=1_041.67), NoAnswer, "is still not paid off; pay more"),
-        (lambda: Loan(0, "5%", years=1), InputError, "a loan is above zero"),
-        (lambda: Loan(1000, "5%", years=0), InputError, "a term is above zero"),
-        (lambda: Loan(1000, "5%", years=1.01), InputError, "makes whole payments"),
-        (lambda: Loan(1000, "5%"), InputError, "either the years or the payment"),
-        (lambda: Loan(1000, "5", years=1), InputError, "5 is 500% a year"),
-        (lambda: Loan(1000, "-5%", years=1), InputError, "a loan's is 0 or more"),
-        (lambda: Loan(1000, "5% quarterly", years=1), InputError, "must compound 12 times a year"),
-        (lambda: Loan(1000.005, "5%", years=1), InputError, "2 decimals at most"),
-        (lambda: Loan(1000, "5%", years=1, first_payment="2027-02-30"), InputError, "does not exist"),
-        (lambda: Loan(1000, "5%", years=1, per_year=52, first_payment="2027-02-20"), InputError, "1, 2, 4 or 12 payments"),
-    ],
-)  # fmt: skip
-def test_loans_refused(make: object, error: type[PennyweightError], sentence: str) -> None:
-    with pytest.raises(error) as caught:
-        make().as_dict()
-    assert sentence in str(caught.value)
+def test_an_added_fee_is_owed() -> None:
+    loan = Loan(10_000, "5%", years=5, fee_added="2%")
+    assert loan.payment == Loan(10_200, "5%", years=5).payment
+    assert loan.as_dict()["amount"] == 10_000
+    flows = [-10_000, *(row["payment"] for row in loan.agreed.plain_rows())]
+    assert loan.apr == pytest.approx(12 * float(irr(flows)), rel=1e-9)
 
 
-def test_repay_names_the_loan_that_is_to_the_cent(capsys: pytest.CaptureFixture[str]) -> None:
-    """The command it ends with runs, and its payment is the rounded one."""
+def test_what_cannot_be_booked_is_said() -> None:
+    loan = Loan(
+        1_000, "5%", years=1, start="2027-01-31", events=[("2027-06-30", "extra", 5_000), ("2027-09-30", "extra", 10)]
+    )
+    told = " ".join(loan.schedule.remarks)
+    assert "more than was owed; that part is not counted" in told
+    assert "of 2027-09-30 of 10.00 comes after the loan is paid off, on 2027-06-30; it is not counted" in told
+    assert told in " ".join(str(loan).split())
+    late = Loan(1_000, "5%", years=1, start="2027-01-31", events=[("2027-06-10", "rate", "6%")])
+    assert "counts from the due day 2027-06-30 on" in late.schedule.remarks[0]
+
+
+def test_json_has_the_keys_of_the_design(capsys: pytest.CaptureFixture[str]) -> None:
+    """The command that `repay` ends with runs, and its payment is the rounded one."""
     plan = repay(owed=86_000, rate="4.2%", years=15, currency="EUR")
     told = str(plan).split("pennyweight loan ")[1].split("\n")[0].strip().rstrip(".")
     assert status(["loan", *told.split(), "--format", "json"]) == 0
     data = json.loads(capsys.readouterr().out)
     assert data["payment"] == round(plan.answer, 2)
-    assert data.keys() >= {
+    keys = {
         "payment",
         "payments",
         "last_payment",
@@ -120,4 +285,65 @@ def test_repay_names_the_loan_that_is_to_the_cent(capsys: pytest.CaptureFixture[
         "schedule",
         "checks",
     }
-    assert list(data["schedule"][0]) == ["number", "date", "payment", "interest", "principal", "balance"]
+    assert data.keys() >= keys
+    assert list(data["schedule"][0])[:6] == ["number", "date", "payment", "interest", "principal", "balance"]
+
+
+START = {"start": "2027-01-31", "years": 1}
+
+
+@pytest.mark.parametrize(
+    ("make", "error", "sentence"),
+    [
+        (lambda: Loan(250_000, "5.04%", payment=900), NoAnswer, "The payment of 900.00 never covers the first interest of 1,050.00"),
+        (lambda: Loan(0, "5%", years=1), InputError, "amount is 0; a loan's is above zero"),
+        (lambda: Loan(-5, "5%", years=1), InputError, "amount is -5; a loan's is above zero"),
+        (lambda: Loan(1000, "5%", years=0), InputError, "a term is above zero"),
+        (lambda: Loan(1000, "5%", years=-3), InputError, "a term is above zero"),
+        (lambda: Loan(1000, "5%", years=1.01), InputError, "makes whole payments"),
+        (lambda: Loan(1000, "5%", years=1e9), InputError, "60,000 at most"),
+        (lambda: Loan(1000, "5%"), InputError, "needs three of amount, rate, years and payment"),
+        (lambda: Loan(1000, "5%", years=1, months=12), InputError, "in years or in months, not both"),
+        (lambda: Loan(1000, "5%", years=1, payment=80), InputError, "contradict each other: over 12 payments the payment is 85.61, 5.61 more"),
+        (lambda: Loan(1000, payment=10, years=1), NoAnswer, "All payments together, 120.00, are less than the amount"),
+        (lambda: Loan(1000, "5", years=1), InputError, "5 is 500% a year"),
+        (lambda: Loan(1000, "-5%", years=1), InputError, "a loan's is 0 or more"),
+        (lambda: Loan(1000, "5% quarterly", years=1, compounding=12), InputError, "says how it compounds, and compounding is 12; say one"),
+        (lambda: Loan(1000.005, "5%", years=1), InputError, "2 decimals at most"),
+        (lambda: Loan(1000, "5%", years=1, first_payment="2027-02-30"), InputError, "does not exist"),
+        (lambda: Loan(1000, "5%", start="2027-03-01", first_payment="2027-02-20", years=1), InputError, "must come after the start"),
+        (lambda: Loan(1000, "5%", years=1, per_year=7, start="2027-02-20"), InputError, "Dates come with 1, 2, 3"),
+        (lambda: Loan(1000, "5%", years=1, per_year=365), InputError, "paid 1 to 52 times a year"),
+        (lambda: Loan(1000, "5%", years=5, amortized_over=3), InputError, "the balloon would fall due after the loan is paid off"),
+        (lambda: Loan(1000, "5%", years=5, residual=2_000), InputError, "it is less than the loan of 1,000.00"),
+        (lambda: Loan(1000, "5%", payment=90, residual=100), InputError, "falls due at the end of a term; give the years"),
+        (lambda: Loan(1000, "5%", years=1, interest_only=1), InputError, "ends before the term"),
+        (lambda: Loan(1000, "5%", years=1, fee_up_front=1_000), InputError, "less than the loan"),
+        (lambda: Loan(1000, "5%", years=1, fee_each="1%"), InputError, "write an amount"),
+        (lambda: Loan(1000, "5%", years=1, repaid="levl payment"), InputError, "did you mean 'level payment'"),
+        (lambda: Loan(1000, "5%", years=1, rounding="up"), InputError, "rounding is 'up'"),
+        (lambda: Loan(1000, "5%", years=1, interest="actual/365"), InputError, "needs days; give the start"),
+        (lambda: Loan(1000, "5%", **START, interest="actual/actual"), InputError, "a loan's is by equal periods, actual/365"),
+        (lambda: Loan(1000, "5%", years=1, events=[("2027-03-01", "extra", 5)]), InputError, "is a date, and the loan has none"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-01-01", "extra", 5)]), InputError, "is not after the start of the loan, 2027-01-31"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-02-20", "paid", 5)]), InputError, "no due day (those around it are 2027-01-31 and 2027-02-28)"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "extra", 5), ("2027-02-28", "extra", 5)]), InputError, "put the events in order"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "balance", 5), ("2027-03-31", "balance", 6)]), InputError, "two balances on 2027-03-31; keep one"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "bonus", 5)]), InputError, "what is 'bonus'"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "extra", -5)]), InputError, "write it above zero"),
+        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "rate", 5)]), InputError, "5 is 500% a year"),
+        (lambda: Loan(1000, "5%", **START, events=[("soon", "rate", "5%")]), InputError, "write dates as 2027-02-01"),
+        (lambda: Loan(1000, "5%", years=1, events=[(0, "extra", 5)]), InputError, "payment 0 comes before the first"),
+        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(0, 3)]), InputError, "write an amount above zero"),
+        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 9, 3)]), InputError, "before it begins"),
+        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 1, per_year=26)]), InputError, "does not fit 12 payments a year"),
+        (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),
+        (lambda: Loan(1000, "5%", **START, as_of="2026-01-01"), InputError, "before the start of the loan"),
+        (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'"),
+        (lambda: Loan(1000, "5%", **START, events=[Event("2027-03-31", "paid", "x", "row 7")]), InputError, "row 7: the amount is 'x'"),
+    ],
+)  # fmt: skip
+def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) -> None:
+    with pytest.raises(error) as caught:
+        make().as_dict()
+    assert sentence in str(caught.value)

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 import pennyweight
-from pennyweight import Deal, errors
+from pennyweight import Deal, errors, read_loan_file
 from tests.builders import STARTERS
 
 ROOT = Path(__file__).parent.parent
@@ -58,7 +58,18 @@ def test_errors_are_one_family() -> None:
             assert name in raised | {"_refused", "_misfit", "_explain"}, f"{path}: {name}"
 
 
-@pytest.mark.parametrize("path", sorted(STARTERS.rglob("*.toml")), ids=lambda path: path.stem)
+@pytest.mark.parametrize("path", sorted((STARTERS / "loans").glob("*.toml")), ids=lambda path: path.stem)
+def test_every_loan_file_is_sound(path: Path) -> None:
+    data = read_loan_file(path).as_dict()
+    checks = [check for loan in data.get("loans", {"": data}).values() for check in loan["checks"]]
+    assert len(checks) >= 4
+    assert all(check["passed"] for check in checks)
+    assert not data.get("contradictions")
+
+
+@pytest.mark.parametrize(
+    "path", sorted(set(STARTERS.rglob("*.toml")) - set((STARTERS / "loans").glob("*"))), ids=lambda path: path.stem
+)
 def test_every_starter_weighs_cleanly(path: Path) -> None:
     weighing = Deal.read(path).weigh()
     assert weighing.verdict == "pays off"

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
+    from pennyweight.core.amortization import amortize
     from pennyweight.core.annuity import (
         annuity_factor,
         future_value,
@@ -22,14 +23,22 @@ if TYPE_CHECKING:
     from pennyweight.core.daycount import year_fraction
     from pennyweight.core.flows import discount_factors, npv
     from pennyweight.core.irr import irr
+    from pennyweight.core.loan_moves import LoanEvents
     from pennyweight.core.rates import effective_rate, nominal_rate
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.bond import Bond
+    from pennyweight.instruments.borrowing_cost import apr
     from pennyweight.instruments.cashflows import CashFlows
     from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.loan_choices import extra_needed, extras_table, offers, refinancing
+    from pennyweight.instruments.loan_events import Event, Holiday, Recurring
+    from pennyweight.instruments.loan_file import read_loan_file
+    from pennyweight.instruments.loan_set import LoanSet
+    from pennyweight.instruments.loan_study import LoanStudy
     from pennyweight.instruments.plans import grow, repay, withdraw
     from pennyweight.instruments.portfolio import Benchmark, Portfolio
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
+    from pennyweight.instruments.takeover import Takeover
     from pennyweight.quantities.dates import payment_dates
 
 __version__ = "0.1.0"
@@ -39,28 +48,42 @@ _HOMES = {
     "Bond": "instruments.bond",
     "CashFlows": "instruments.cashflows",
     "Deal": "analysis.deal",
+    "Event": "instruments.loan_events",
+    "Holiday": "instruments.loan_events",
     "InputError": "errors",
     "Loan": "instruments.loan",
+    "LoanEvents": "core.loan_moves",
+    "LoanSet": "instruments.loan_set",
+    "LoanStudy": "instruments.loan_study",
     "NoAnswer": "errors",
     "PennyweightError": "errors",
     "Portfolio": "instruments.portfolio",
+    "Recurring": "instruments.loan_events",
     "SeveralAnswers": "errors",
+    "Takeover": "instruments.takeover",
+    "amortize": "core.amortization",
     "annuity_factor": "core.annuity",
+    "apr": "instruments.borrowing_cost",
     "discount_factors": "core.flows",
     "effective_rate": "core.rates",
+    "extra_needed": "instruments.loan_choices",
+    "extras_table": "instruments.loan_choices",
     "future_value": "core.annuity",
     "grow": "instruments.plans",
     "irr": "core.irr",
     "level_payment": "core.annuity",
     "nominal_rate": "core.rates",
     "npv": "core.flows",
+    "offers": "instruments.loan_choices",
     "payment_dates": "quantities.dates",
     "payments_needed": "core.annuity",
     "perpetuity_factor": "core.annuity",
     "present_value": "core.annuity",
     "rate_facts": "instruments.rate_facts",
     "rate_needed": "core.annuity",
+    "read_loan_file": "instruments.loan_file",
     "real_rate": "instruments.rate_facts",
+    "refinancing": "instruments.loan_choices",
     "repay": "instruments.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans",
@@ -73,28 +96,42 @@ __all__ = [
     "Bond",
     "CashFlows",
     "Deal",
+    "Event",
+    "Holiday",
     "InputError",
     "Loan",
+    "LoanEvents",
+    "LoanSet",
+    "LoanStudy",
     "NoAnswer",
     "PennyweightError",
     "Portfolio",
+    "Recurring",
     "SeveralAnswers",
+    "Takeover",
+    "amortize",
     "annuity_factor",
+    "apr",
     "discount_factors",
     "effective_rate",
+    "extra_needed",
+    "extras_table",
     "future_value",
     "grow",
     "irr",
     "level_payment",
     "nominal_rate",
     "npv",
+    "offers",
     "payment_dates",
     "payments_needed",
     "perpetuity_factor",
     "present_value",
     "rate_facts",
     "rate_needed",
+    "read_loan_file",
     "real_rate",
+    "refinancing",
     "repay",
     "simple_interest",
     "withdraw",

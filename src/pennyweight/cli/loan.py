@@ -3,51 +3,109 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.instruments.loan import Loan
+from pennyweight.errors import InputError
 
 __all__ = ["command"]
 
+_TERMS = (
+    ("--amount", "AMOUNT", "What is lent; left out, what can be borrowed."),
+    ("--rate", "RATE", "Yearly, quoted, compounding as often as is paid unless it says otherwise."),
+    ("--years", "YEARS", "The term in years."),
+    ("--months", "MONTHS", "The term in months."),
+    ("--payment", "AMOUNT", "The level payment."),
+    ("--per-year", "N", "Payments a year: a number, or month, quarter… (12)."),
+    ("--compounding", "N", "How often the rate compounds, when not as often as is paid."),
+    ("--paid", "WHEN", "At the 'end' or the 'start' of each period (end)."),
+    ("--repaid", "HOW", "'level payment', 'constant principal', 'interest only' or 'half every two weeks'."),
+    ("--interest-only", "SPAN", "Time at the beginning in which only interest is paid: years, or '18 months'."),
+    ("--amortized-over", "YEARS", "The years the payment is worked out over, when all falls due before."),
+    ("--residual", "AMOUNT", "What the payments leave, due with the last."),
+    ("--start", "DATE", "The day of drawdown."),
+    ("--first-payment", "DATE", "The first due day."),
+    ("--interest", "HOW", "'equal periods', or by days: actual/365, actual/360, 30/360."),
+    ("--fee-up-front", "AMOUNT", "A fee paid at drawdown: an amount, or a share such as 1.5%."),
+    ("--fee-added", "AMOUNT", "A fee added to what is owed."),
+    ("--fee-each", "AMOUNT", "A fee with each payment."),
+    ("--rounding", "HOW", "'half up', 'half even', 'payment up', or 'none' (half up)."),
+    ("--rate-moves", "WHAT", "Whether a rate step changes the 'payment' or the 'term' (payment)."),
+    ("--extra-moves", "WHAT", "Whether an extra payment changes the 'term' or the 'payment' (term)."),
+    ("--as-of", "DATE", "The day the key facts are told for."),
+    ("--currency", "CODE", "Three letters; they set the smallest unit too."),
+)
+
+
+def _terms(function: Any) -> Any:
+    for option, metavar, text in reversed(_TERMS):
+        function = click.option(option, metavar=metavar, help=text)(function)
+    return function
+
 
 @click.command("loan")
-@click.option("--amount", required=True, metavar="AMOUNT", help="What is lent.")
-@click.option("--rate", required=True, metavar="RATE", help="Yearly, quoted, compounding as often as is paid.")
-@click.option("--years", metavar="YEARS", help="The term; or give the payment.")
-@click.option("--payment", metavar="AMOUNT", help="The level payment; or give the years.")
-@click.option(
-    "--per-year", default="12", show_default=True, metavar="N", help="Payments a year: a number, or month, quarter…"
-)
-@click.option("--first-payment", metavar="DATE", help="The day of the first payment, for dates.")
-@click.option("--currency", default="", metavar="CODE", help="Three letters; they set the smallest unit too.")
+@click.argument("file", required=False, type=click.Path(path_type=Path))
+@_terms
+@click.option("--events", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with date, what, amount.")
+@click.option("--extra", metavar="AMOUNTS", help="Try extra amounts with every payment: 50;100;200.")
+@click.option("--paid-off-by", metavar="DATE", help="The extra amount that pays it off by then.")
 @output_options
 def command(
-    amount: str,
-    rate: str,
-    years: str | None,
-    payment: str | None,
-    per_year: str,
-    first_payment: str | None,
-    currency: str,
+    file: Path | None,
+    events: Path | None,
+    extra: str | None,
+    paid_off_by: str | None,
     form: str,
     outputs: tuple[Path, ...],
+    **terms: Any,
 ) -> None:
-    """The schedule of a loan with level payments, to the cent, as a lender's books have it.
+    """A loan's schedule to the cent, as a lender's books have it, with its key facts; from options or a loan file.
 
-    Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --first-payment 2027-01-31
+    Of amount, rate, term and payment leave one out. A file may hold one loan with its events, a loan taken over, or
+    several loans together.
+
+    Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
     """
-    deliver(
-        lambda: Loan(
-            amount,
-            rate,
-            years=years,
-            payment=payment,
-            per_year=per_year,
-            first_payment=first_payment,
-            currency=currency,
-        ),
-        form,
-        outputs,
-    )
+    given = {name: value for name, value in terms.items() if value is not None}
+
+    def compute() -> Any:
+        from pennyweight.instruments.loan_study import LoanStudy
+
+        tried = [part for part in (extra or "").split(";") if part.strip()]
+        if file is not None:
+            return _from_file(file, given, tried, paid_off_by, events)
+        return LoanStudy(_loan(given, events), extra=tried, paid_off_by=paid_off_by)
+
+    deliver(compute, form, outputs)
+
+
+def _loan(given: dict[str, Any], events: Path | None) -> Any:
+    from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.loan_file import read_events
+
+    terms = dict(given)
+    if terms.get("rounding") == "none":
+        terms["rounding"] = None
+    return Loan(**terms, events=[] if events is None else read_events(events))
+
+
+def _from_file(
+    file: Path, given: dict[str, Any], tried: list[str], paid_off_by: str | None, events: Path | None
+) -> Any:
+    from dataclasses import replace
+
+    from pennyweight.instruments.loan_file import read_loan_file
+    from pennyweight.instruments.loan_study import LoanStudy
+
+    others = sorted(name for name in given if name != "as_of")
+    if others or events is not None:
+        first = "events" if not others else others[0]
+        raise InputError(f"--{first.replace('_', '-')} does not go with a loan file; write it in {file.name}.")
+    result = read_loan_file(file, as_of=given.get("as_of"))
+    if tried or paid_off_by:
+        if not isinstance(result, LoanStudy):
+            raise InputError(f"--extra and --paid-off-by go with a file of one loan; {file.name} is another kind.")
+        return replace(result, extra=tried or result.extra, paid_off_by=paid_off_by or result.paid_off_by)
+    return result

@@ -7,7 +7,10 @@ from typing import Literal, TypeAlias, get_args
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-__all__ = ["Days", "Roll", "add_months", "adjusted", "days_in_month", "parts"]
+__all__ = ["DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "parts"]
+
+DATED = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52)
+"""How often a year due days can be counted out."""
 
 Days: TypeAlias = NDArray[np.datetime64]
 Roll = Literal["none", "following", "modified following", "preceding", "modified preceding"]
@@ -30,6 +33,29 @@ def add_months(start: ArrayLike, months: ArrayLike) -> Days:
     last = days_in_month(month.astype("datetime64[D]")) - 1
     moved: Days = month.astype("datetime64[D]") + np.minimum(offset, last).astype("timedelta64[D]")
     return moved
+
+
+def due_days(first: np.datetime64, per_year: int, steps: ArrayLike) -> Days:
+    """Return the due day so many `steps` after the first (below zero: before it), `per_year` (one of DATED) a year.
+
+    By the month where a year divides so; every 1, 2 or 4 weeks for 52, 26 and 13; for 24 the day and the one 15 days
+    off it, twice each month.
+
+    >>> due_days(np.datetime64("2027-01-31"), 12, np.array([0, 1, 2])).astype(str).tolist()
+    ['2027-01-31', '2027-02-28', '2027-03-31']
+    """
+    k = np.asarray(steps, dtype=np.int64)
+    if 364 % per_year == 0 and 12 % per_year:
+        return np.asarray(first + k * (364 // per_year))
+    if per_year != 24:
+        return add_months(first, k * (12 // per_year))
+    late = int(parts(first)[2]) > 15
+    own = add_months(first, k // 2)
+    # The other day lies 15 days off in the same month: the 1st and the 16th, the 15th and the 30th.
+    month = own.astype("datetime64[M]") + (1 if late else 0)
+    day = int(parts(first)[2]) + (-15 if late else 15)
+    other = month.astype("datetime64[D]") + (np.minimum(day, days_in_month(month.astype("datetime64[D]"))) - 1)
+    return np.where(k % 2 == 0, own, other)
 
 
 def days_in_month(days: ArrayLike) -> NDArray[np.int64]:

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.checking import Names
 from pennyweight.deals.nodes import Node
-from pennyweight.deals.shape import Source
 from pennyweight.deals.timeline import Timeline
+from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style
 
 __all__ = [

@@ -35,7 +35,6 @@ from pennyweight.deals.shape import (
     LineShape,
     MeasureShape,
     OverrideShape,
-    Source,
     read_shape,
     shape_of,
 )
@@ -43,6 +42,7 @@ from pennyweight.deals.soundness import all_nodes, check_bare_amounts, check_for
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, check_unit, read_value
 
 __all__ = ["define", "read_definition"]

@@ -8,10 +8,10 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.shape import Source
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.quantities.columns import CsvTable, read_csv
+from pennyweight.quantities.toml_files import Source
 
 __all__ = ["read_series"]
 

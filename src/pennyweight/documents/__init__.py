@@ -1,6 +1,7 @@
 """The neutral description of something to show, and its plain-text and HTML forms."""
 
 from pennyweight.documents.model import (
+    BalanceChart,
     Block,
     Cell,
     Chart,
@@ -13,12 +14,14 @@ from pennyweight.documents.model import (
     HeatMap,
     Line,
     RateChart,
+    SplitChart,
     Table,
     Text,
     Verdict,
 )
 
 __all__ = [
+    "BalanceChart",
     "Block",
     "Cell",
     "Chart",
@@ -31,6 +34,7 @@ __all__ = [
     "HeatMap",
     "Line",
     "RateChart",
+    "SplitChart",
     "Table",
     "Text",
     "Verdict",

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 __all__ = [
+    "BalanceChart",
     "Block",
     "Cell",
     "Chart",
@@ -25,6 +26,7 @@ __all__ = [
     "HeatMap",
     "Line",
     "RateChart",
+    "SplitChart",
     "Table",
     "Text",
     "Tone",
@@ -159,7 +161,37 @@ class GrowthChart:
     flows: Floats
 
 
-Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart
+@dataclass(frozen=True, slots=True)
+class BalanceChart:
+    """What is owed over time, as agreed (dashed when it is otherwise) and as it is; statements and today marked."""
+
+    name: str
+    title: str
+    agreed_times: Floats
+    agreed: Floats
+    times: Floats
+    balance: Floats
+    changed: bool
+    time_title: str
+    money_title: str
+    statements: tuple[tuple[float, float], ...] = ()
+    today: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SplitChart:
+    """Interest and principal paid, a stacked bar a year."""
+
+    name: str
+    title: str
+    years: Floats
+    interest: Floats
+    principal: Floats
+    time_title: str
+    money_title: str
+
+
+Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart
 Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 
 

@@ -7,14 +7,24 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.documents import Chart, FlowsChart, GrowthChart, HeatMap, RateChart
+from pennyweight.documents import BalanceChart, Chart, FlowsChart, GrowthChart, HeatMap, RateChart, SplitChart
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
     from matplotlib.layout_engine import ConstrainedLayoutEngine
 
-__all__ = ["INK", "draw", "draw_flows", "draw_growth", "draw_heat_map", "draw_rates", "figure"]
+__all__ = [
+    "INK",
+    "draw",
+    "draw_balance",
+    "draw_flows",
+    "draw_growth",
+    "draw_heat_map",
+    "draw_rates",
+    "draw_split",
+    "figure",
+]
 
 INK, IN, OUT = "#22303C", "#2F7F79", "#A8452F"
 BRASS, PEWTER, PARCHMENT = "#B5852B", "#7C8A94", "#F6F1E7"
@@ -42,6 +52,10 @@ def draw(chart: Chart, ax: Axes) -> Axes:
             return draw_heat_map(chart, ax)
         case GrowthChart():
             return draw_growth(chart, ax)
+        case BalanceChart():
+            return draw_balance(chart, ax)
+        case SplitChart():
+            return draw_split(chart, ax)
 
 
 def draw_flows(chart: FlowsChart, ax: Axes) -> Axes:
@@ -186,6 +200,67 @@ def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
     ax.set_xticklabels([np.datetime64(int(tick), "D").astype(object).strftime("%b %Y") for tick in ticks])
     if chart.flows.size:
         ax.set_xlabel("Valuation date\n▲ put in, ▼ taken out")
+    return ax
+
+
+def draw_balance(chart: BalanceChart, ax: Axes) -> Axes:
+    """The balance as a line, as agreed dashed beside it; statements as diamonds, today as a dotted upright."""
+    from matplotlib.ticker import MaxNLocator
+
+    _frame(ax, chart.title, chart.time_title, chart.money_title)
+    ax.xaxis.set_major_locator(MaxNLocator(integer=True))
+    ax.plot(chart.times, chart.balance, color=IN, linewidth=2.4, drawstyle="steps-post", zorder=3)
+    lines = [("as it is", chart.times, chart.balance, IN)]
+    if chart.changed:
+        ax.plot(
+            chart.agreed_times,
+            chart.agreed,
+            color=PEWTER,
+            linewidth=1.8,
+            linestyle="--",
+            drawstyle="steps-post",
+            zorder=2,
+        )
+        lines.append(("as agreed", chart.agreed_times, chart.agreed, INK))
+        apart = chart.agreed[: chart.balance.size] - chart.balance[: chart.agreed.size]
+        at = int(np.argmax(np.abs(apart)))
+        for name, times, balance, color in lines:
+            above = (balance[at] >= chart.balance[at]) if name == "as agreed" else apart[at] < 0
+            ax.annotate(
+                name, (float(times[at]), float(balance[at])), xytext=(10, 10) if above else (-10, -12),
+                textcoords="offset points", color=color,
+                ha="left" if above else "right", va="bottom" if above else "top",
+            )  # fmt: skip
+    for time, amount in chart.statements:
+        ax.plot([time], [amount], marker="D", markersize=9, color=BRASS, zorder=4)
+        ax.annotate(f"statement {_short(amount)}", (time, amount), xytext=(8, 8), textcoords="offset points", color=INK)
+    if chart.today is not None:
+        ax.axvline(chart.today, color=PEWTER, linestyle=":", linewidth=1.6)
+        ax.annotate(
+            "as of here", (chart.today, 0.97), xycoords=("data", "axes fraction"), xytext=(5, 0),
+            textcoords="offset points", va="top", color=INK,
+        )  # fmt: skip
+    ax.set_ylim(bottom=0)
+    return ax
+
+
+def draw_split(chart: SplitChart, ax: Axes) -> Axes:
+    """A bar a year: principal below, interest (hatched) on top."""
+    from matplotlib.ticker import MaxNLocator
+
+    _frame(ax, chart.title, chart.time_title, chart.money_title)
+    ax.xaxis.set_major_locator(MaxNLocator(integer=True))
+    ax.bar(chart.years, chart.principal, 0.7, color=IN)
+    ax.bar(
+        chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OUT, hatch="///",
+        edgecolor=PARCHMENT, linewidth=0,
+    )  # fmt: skip
+    ax.axhline(0, color=INK, linewidth=0.8)
+    # Named on the first full year's bar, beside it where there is room to the right of all.
+    ax.legend(
+        ["principal", "interest (hatched)"], loc="upper right", bbox_to_anchor=(1.0, 1.09), ncols=2, frameon=False,
+        labelcolor=INK,
+    )  # fmt: skip
     return ax
 
 

@@ -1,0 +1,354 @@
+"""One loan as a lender's books have it: whole units of the currency, exactly, payment by payment.
+
+The rules. The rate per period is never rounded. The level payment is rounded. The interest of a period is the opening
+balance times the rate, rounded once; by days it is the sum over the days' balances. A payment covers interest first,
+then principal; what it leaves of the interest is added to the balance. An extra payment follows the due one of the same
+day. The loan ends at the first payment that is at least opening balance plus interest, and that payment is exactly
+this sum; the agreed last payment clears what is left. Where the rate changes, the payment is worked out anew over the
+payments that remain.
+
+Amounts are integers of the smallest unit, or floats when nothing is rounded. Many loans at once: see `amortization`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from decimal import ROUND_CEILING, ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal, localcontext
+from fractions import Fraction
+from math import ceil
+from typing import Literal, NamedTuple, TypeAlias
+
+__all__ = ["LONGEST", "Agreement", "Books", "Entry", "Rounding", "Row", "keep_books", "level_payment_units", "rounded"]
+
+LONGEST = 60_000
+"""Payments after which a loan that is still not paid off is given up."""
+
+Rounding: TypeAlias = Literal["half up", "half even", "payment up"]
+Number: TypeAlias = int | float
+Row: TypeAlias = tuple[Number, Number, Number, Number, Number]
+"""(payment, interest, extra, correction, balance): principal is payment + extra - interest; a correction is what a
+statement's balance adds."""
+
+_MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Agreement:
+    """What was agreed. Rates are yearly fractions, exact; `periodic` turns one into the rate of a payment period."""
+
+    amount: Number
+    rate: Fraction
+    periodic: Callable[[Fraction], Fraction]
+    count: int | None
+    """Payments; None: until it is paid off."""
+    spread: int | None = None
+    """Payments over which the level payment is worked out, when more than are made."""
+    payment: Number | None = None
+    """The level payment, when it is given."""
+    residual: Number = 0
+    """What the level payments leave, cleared by the last."""
+    shape: Literal["level", "principal", "interest"] = "level"
+    interest_only: int = 0
+    at_start: bool = False
+    shares: Callable[[int], Fraction] | None = None
+    """The part of a year that period k is, when interest is by days; None: equal periods."""
+    odd: Fraction = Fraction(0)
+    """The part of a year before the first of equal periods."""
+    holidays: Mapping[int, Literal["added", "paid"]] = field(default_factory=dict)
+    """Payments left out: their interest is added to the balance, or paid."""
+    rounding: Rounding | None = "half up"
+    rate_moves: Literal["payment", "term"] = "payment"
+    extra_moves: Literal["payment", "term"] = "term"
+    holiday_moves: Literal["payment", "term"] = "payment"
+
+
+class Entry(NamedTuple):
+    """Something that happens with payment `number`: on its due day (`share` None), or `share` of a year after the due
+    day before (0: from that day on). `what` is "rate", "extra", "paid" or "balance"; `key` is the caller's."""
+
+    number: int
+    what: str
+    value: Fraction | Number
+    share: Fraction | None = None
+    key: int = -1
+
+
+@dataclass(slots=True)
+class Books:
+    """The rows, and what could not be booked."""
+
+    rows: list[Row] = field(default_factory=list)
+    payments: list[Number] = field(default_factory=list)
+    """The level payments in the order in which they came to be."""
+    unused: list[tuple[Entry, Number]] = field(default_factory=list)
+    """Entries that came after the end, and what was too much of an extra payment."""
+    corrections: dict[int, tuple[Number, Number]] = field(default_factory=dict)
+    """For each statement, by its key: (the balance by the schedule, the balance stated)."""
+    stuck: tuple[int, Number, Number] | None = None
+    """(number, payment, interest) of the payment from which the loan is never paid off."""
+
+
+def level_payment_units(balance: Number, rate: Fraction, count: int, rounding: Rounding | None = "half up") -> Number:
+    """Return the level payment at the end of each of `count` periods, rounded.
+
+    Source: S. Kellison, "The Theory of Interest", 3rd ed., section 3.2.
+
+    >>> level_payment_units(10_000_000, Fraction(1, 200), 360)
+    59955
+    """
+    return _level(balance, rate, count, 0, 0, False, rounding)
+
+
+def rounded(exact: Fraction, rounding: Rounding | None) -> Number:
+    """Round an exact amount of units; "payment up" rounds only payments up, interest half up.
+
+    >>> rounded(Fraction(5, 2), "half up"), rounded(Fraction(5, 2), "half even")
+    (3, 2)
+    """
+    if rounding is None:
+        return float(exact)
+    if rounding == "half even":
+        return round(exact)
+    return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)
+
+
+def keep_books(agreed: Agreement, entries: Iterable[Entry] = (), *, stop: int = LONGEST) -> Books:
+    """Return the rows from the first payment until nothing is owed, `stop` at most.
+
+    >>> terms = Agreement(amount=1000, rate=Fraction(12, 100), periodic=lambda rate: rate / 12, count=3, payment=340)
+    >>> [row[-1] for row in keep_books(terms).rows]
+    [670, 337, 0]
+    """
+    return _Clerk(agreed, entries, stop).books
+
+
+class _Clerk:
+    def __init__(self, agreed: Agreement, entries: Iterable[Entry], stop: int) -> None:
+        self.terms, self.books, self.stop = agreed, Books(), stop
+        self.balance, self.yearly, self.count = agreed.amount, agreed.rate, agreed.count
+        if self.count is not None and agreed.at_start and agreed.residual:
+            self.count += 1
+        self.rate = agreed.periodic(agreed.rate)
+        self.level: Number = 0
+        self.anew = True
+        self.by_number: dict[int, list[Entry]] = {}
+        for entry in entries:
+            self.by_number.setdefault(entry.number, []).append(entry)
+        self.opening: Number = 0
+        for entry in self.by_number.pop(0, ()):  # a balance stated before the first payment
+            self.opening += self.state(entry)
+        self.busy = sorted({*self.by_number, *agreed.holidays, *([1] if self.opening else [])})
+        self.work()
+
+    def work(self) -> None:
+        terms, number = self.terms, 1
+        simple = terms.shape == "level" and terms.shares is None and terms.rounding not in (None, "half even")
+        while number <= self.stop:
+            if self.anew:
+                self.set_payment(number)
+            ahead = next((k for k in self.busy if k >= number), None)
+            special = number <= terms.interest_only or (number == 1 and (terms.odd or terms.at_start))
+            if simple and not special and ahead != number:
+                number = self.plain_run(number, ahead)
+            else:
+                self.one_payment(number)
+                number += 1
+            if self.books.stuck or not self.balance:
+                break
+        else:
+            if self.stop == LONGEST:
+                self.books.stuck = (number, self.level, self.balance)
+        for left in sorted(self.by_number):
+            for entry in self.by_number[left]:
+                self.books.unused.append((entry, 0 if entry.what == "rate" else self.plain(entry.value)))
+
+    def plain_run(self, number: int, ahead: int | None) -> int:
+        """Level payments up to the one before the next entry, in one tight loop; the number after them."""
+        balance, payment, rows = int(self.balance), int(self.level), self.books.rows
+        up, down = self.rate.numerator, self.rate.denominator
+        quick, twice = up / down, 2 * down
+        last = self.count or LONGEST
+        stop = min(last, self.stop, (ahead or LONGEST + 1) - 1)
+        while number <= stop:
+            close = balance * quick
+            interest = int(close)
+            part = close - interest
+            # In floats, unless it is too near to a half to be sure.
+            if close < 1e9 and not 0.499999 < part < 0.500001:
+                interest += part > 0.5
+            else:
+                interest = (2 * balance * up + down) // twice
+            owed = balance + interest
+            if payment >= owed or number >= last:
+                rows.append((owed, interest, 0, 0, 0))
+                self.balance = 0
+                return number + 1
+            if payment <= interest and self.count is None and ahead is None:
+                self.books.stuck = (number, payment, interest)
+                return number
+            balance = owed - payment
+            rows.append((payment, interest, 0, 0, balance))
+            number += 1
+        self.balance = balance
+        return number
+
+    def one_payment(self, number: int) -> None:
+        """One payment with whatever happens in its period."""
+        terms, entries = self.terms, self.by_number.pop(number, [])
+        holiday = terms.holidays.get(number)
+        for entry in entries:
+            if entry.what == "rate" and not entry.share:
+                self.change_rate(entry)
+                if self.anew:
+                    self.set_payment(number)
+        interest, extra, correction = self.interest(number, [entry for entry in entries if entry.share])
+        correction, self.opening = correction + self.opening, 0
+        owed = self.balance + interest
+        due = self.due(number, interest, holiday)
+        paid = [entry for entry in entries if entry.what == "paid"]
+        for entry in paid:
+            due = self.plain(entry.value)
+        if not paid and not holiday and self.count is not None and number >= self.count:
+            due = owed
+        if due >= owed or (self.terms.rounding is None and due >= owed * (1 - 1e-12)):
+            for entry in paid:
+                if due > owed:
+                    self.books.unused.append((entry, due - owed))
+            due = owed
+        elif self.is_stuck(number, due > interest or bool(paid or holiday)):
+            self.books.stuck = (number, due, interest)
+            return
+        self.balance = owed - due
+        for entry in entries:
+            if entry.what == "extra" and entry.share is None:
+                extra += self.pay_extra(entry)
+        for entry in entries:
+            if entry.what == "balance" and entry.share is None:
+                correction += self.state(entry)
+        self.books.rows.append((due, interest, extra, correction, self.balance))
+        if holiday and number + 1 not in terms.holidays:
+            self.moved(terms.holiday_moves)
+        if number == terms.interest_only:
+            self.anew = True
+
+    def interest(self, number: int, inside: list[Entry]) -> tuple[Number, Number, Number]:
+        """(interest, extra paid, correction) of a period; what happens inside it counts from its day on."""
+        terms = self.terms
+        if number == 1 and terms.at_start:
+            return 0, 0, 0
+        if terms.shares is None:
+            factor = self.rate + (self.yearly * terms.odd if number == 1 else 0)
+            return self.whole(self.balance, factor), 0, 0
+        total, since = Fraction(0), Fraction(0)
+        exact: Number = 0.0
+        extra: Number = 0
+        correction: Number = 0
+        for entry in [*sorted(inside, key=lambda item: item.share or 0), None]:
+            until = terms.shares(number) if entry is None else (entry.share or Fraction(0))
+            if terms.rounding is None:
+                exact += self.balance * float(self.yearly * (until - since))
+            else:
+                total += int(self.balance) * self.yearly * (until - since)
+            since = until
+            if entry is None:
+                break
+            if entry.what == "rate":
+                self.change_rate(entry)
+            elif entry.what == "extra":
+                extra += self.pay_extra(entry)
+            elif entry.what == "balance":
+                correction += self.state(entry)
+        return (exact if terms.rounding is None else rounded(total, terms.rounding)), extra, correction
+
+    def due(self, number: int, interest: Number, holiday: str | None) -> Number:
+        terms = self.terms
+        if holiday:
+            return interest if holiday == "paid" else 0
+        if number <= terms.interest_only or terms.shape == "interest":
+            return interest
+        return self.level + interest if terms.shape == "principal" else self.level
+
+    def set_payment(self, number: int) -> None:
+        """Work the payment out anew from the balance over the payments that remain."""
+        terms = self.terms
+        self.anew = False
+        if number <= terms.interest_only or terms.shape == "interest":
+            return
+        over = (terms.spread or terms.count or 0) - number + 1
+        if terms.payment is not None and (not self.books.payments or terms.count is None):
+            self.level = terms.payment
+        elif over < 1:
+            return
+        elif terms.shape == "principal":
+            left = Fraction(self.balance - terms.residual) / over
+            self.level = ceil(left) if terms.rounding == "payment up" else rounded(left, terms.rounding)
+        else:
+            first = terms.at_start and number == 1
+            gap = over + (1 if terms.at_start and not first else 0)
+            self.level = _level(self.balance, self.rate, over, terms.residual, gap, first, terms.rounding)
+        self.books.payments.append(self.level)
+
+    def change_rate(self, entry: Entry) -> None:
+        self.yearly = Fraction(entry.value)
+        self.rate = self.terms.periodic(self.yearly)
+        self.moved(self.terms.rate_moves)
+
+    def moved(self, what: str) -> None:
+        """Either the payment is worked out anew, or the agreed end no longer holds."""
+        if what == "payment":
+            self.anew = self.terms.count is not None
+        elif self.terms.shape == "level":
+            self.count = None
+
+    def pay_extra(self, entry: Entry) -> Number:
+        given = self.plain(entry.value)
+        taken = min(given, self.balance)
+        if taken < given:
+            self.books.unused.append((entry, given - taken))
+        self.balance -= taken
+        if taken and self.terms.extra_moves == "payment":
+            self.moved("payment")
+        return taken
+
+    def state(self, entry: Entry) -> Number:
+        stated = self.plain(entry.value)
+        self.books.corrections[entry.key] = (self.balance, stated)
+        difference = stated - self.balance
+        self.balance = stated
+        return difference
+
+    def is_stuck(self, number: int, moves: bool) -> bool:
+        """Whether nothing will ever bring the balance down."""
+        terms = self.terms
+        later = bool(self.by_number) or any(k > number for k in terms.holidays)
+        only_now = number <= terms.interest_only and terms.shape != "interest"
+        return not (moves or later or only_now or self.count is not None)
+
+    def whole(self, balance: Number, factor: Fraction) -> Number:
+        if self.terms.rounding is None:
+            return balance * float(factor)
+        return rounded(int(balance) * factor, self.terms.rounding)
+
+    def plain(self, value: Fraction | Number) -> Number:
+        return float(value) if self.terms.rounding is None else int(value)
+
+
+def _level(
+    balance: Number, rate: Fraction, count: int, residual: Number, gap: int, at_once: bool, rounding: Rounding | None
+) -> Number:
+    """The level payment; `residual` is left `gap` periods on; `at_once`: the first payment is now."""
+    with localcontext() as context:
+        context.prec = 60
+        i = Decimal(rate.numerator) / Decimal(rate.denominator)
+        owed, left = Decimal(balance), Decimal(residual)
+        if i == 0:
+            exact = (owed - left) / count
+        else:
+            exact = (owed - left * (1 + i) ** -gap) * i / (1 - (1 + i) ** -count)
+            exact = exact / (1 + i) if at_once else exact
+        if rounding is None:
+            return float(exact)
+        # First to thirty places: what is a whole number, or a half, must be one in these digits too.
+        exact = exact.quantize(Decimal("1e-30"), rounding=ROUND_HALF_EVEN)
+        return int(exact.quantize(Decimal(1), rounding=_MODES[rounding]))

@@ -1,0 +1,150 @@
+"""Events of many loans sorted for the engine, and how exact its products are (see `amortization`)."""
+
+from __future__ import annotations
+
+import itertools
+from typing import NamedTuple, TypeAlias
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from pennyweight.errors import InputError
+
+__all__ = ["CHUNK", "Exactness", "LoanEvents", "Moves"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Ints: TypeAlias = NDArray[np.int64]
+
+CHUNK = 32_768
+"""Loans that are stepped together."""
+
+_TOO_LARGE = "The balances are too large for every half of a unit to be told; use Loan for each."
+_EVENTS = ("rate", "extra", "paid", "balance")
+
+
+class LoanEvents(NamedTuple):
+    """What happens to which loan: arrays of one length.
+
+    `loan` counts from 0, `number` is the payment (1 is the first), `what` one of "rate" (yearly, from that payment's
+    period on), "extra", "paid" (instead of what was due) or "balance" (stated after that payment), `value` the rate or
+    amount.
+    """
+
+    loan: ArrayLike
+    number: ArrayLike
+    what: ArrayLike
+    value: ArrayLike
+
+
+class Moves:
+    """Events in order of payment, by loan."""
+
+    def __init__(self, events: LoanEvents | None, loans: int, count: Floats, per_year: int, places: int) -> None:
+        self.longest = int(count.max(initial=0))
+        self.largest = 0.0
+        self.rates = np.empty(0)
+        if events is None:
+            self.loan = self.number = self.kind = np.empty(0, np.int64)
+            self.value = np.empty(0)
+            return
+        what = np.asarray(events.what)
+        self.kind = np.full(what.shape, -1)
+        for k, word in enumerate(_EVENTS):
+            self.kind[what == word] = k
+        self.loan, self.number = np.asarray(events.loan, np.int64), np.asarray(events.number, np.int64)
+        self.value = np.asarray(events.value, np.float64)
+        self._check(what, loans, count)
+        self.rates = self.value[self.kind == 0]
+        money = self.kind > 0
+        self.value = np.where(money, np.round(self.value * 10.0**places), self.value)
+        self.largest = float(self.value[money].max(initial=0.0))
+
+    def _check(self, what: NDArray[np.str_], loans: int, count: Floats) -> None:
+        if not self.kind.shape == self.loan.shape == self.number.shape == self.value.shape:
+            raise InputError("events: loan, number, what and value must have the same length.")
+        inside = (self.loan >= 0) & (self.loan < loans)
+        last = np.where(inside, count[np.where(inside, self.loan, 0)], 0)
+        with np.errstate(invalid="ignore"):
+            problems = (
+                (self.kind < 0, "what it is must be rate, extra, paid or balance"),
+                (~inside, f"the loan must be one of 0 to {loans - 1}"),
+                ((self.number < 1) | (self.number > last), "the payment must be one of those agreed"),
+                ((self.kind >= 2) & (self.number == last), "the agreed last payment clears the loan"),
+                (~(self.value >= 0) | np.isinf(self.value), "the value must be zero or more"),
+                ((self.kind == 0) & (self.value >= 1), "5% is written 0.05"),
+            )
+        for wrong, rule in problems:
+            if wrong.any():
+                k = int(np.argmax(wrong))
+                raise InputError(
+                    f"event {k} ({what[k]}, loan {self.loan[k]}, payment {self.number[k]}, {self.value[k]:g}): {rule}."
+                )
+
+    def in_chunks(self, order: Ints) -> None:
+        """Sort the events by chunk of `order`, payment number and kind, all at once."""
+        place = np.empty(order.size, np.int64)
+        place[order] = np.arange(order.size)
+        self.place = place[self.loan] % CHUNK if self.loan.size else self.loan
+        chunk = place[self.loan] // CHUNK if self.loan.size else self.loan
+        # The position in the low bits keeps the order of the caller, and lets plain sorting do.
+        bits = max(int(self.loan.size).bit_length(), 1)
+        key = (((chunk * (self.longest + 1) + self.number) * len(_EVENTS) + self.kind) * CHUNK + self.place) << bits
+        ordered = np.sort(key + np.arange(self.loan.size))
+        self.turn = ordered & ((1 << bits) - 1)
+        self.key = (ordered >> bits) // CHUNK
+        self.twice = bool(np.any(np.diff(ordered >> bits) == 0))
+
+    def any_of(self, chunk: int) -> bool:
+        """Whether anything happens to a loan of this chunk."""
+        low, high = self._span(chunk)
+        return low < high
+
+    def of(self, chunk: int) -> dict[int, list[tuple[int, Ints, Floats]]]:
+        """For each payment number: (kind, places of the loans in this chunk, values), kinds in their order."""
+        low, high = self._span(chunk)
+        found: dict[int, list[tuple[int, Ints, Floats]]] = {}
+        if low == high:
+            return found
+        key = self.key[low:high]
+        starts = np.r_[0, np.flatnonzero(np.diff(key)) + 1, high - low]
+        turn = self.turn[low:high]
+        place, value = self.place[turn], self.value[turn]
+        for first, stop in itertools.pairwise(starts.tolist()):
+            number, kind = divmod(int(key[first]) % ((self.longest + 1) * len(_EVENTS)), len(_EVENTS))
+            found.setdefault(number, []).append((kind, place[first:stop], value[first:stop]))
+        return found
+
+    def _span(self, chunk: int) -> tuple[int, int]:
+        step = (self.longest + 1) * len(_EVENTS)
+        return int(np.searchsorted(self.key, chunk * step)), int(np.searchsorted(self.key, (chunk + 1) * step))
+
+
+class Exactness:
+    """The hair that lets halves go up, for the fused product and for interest alone."""
+
+    def __init__(self, yearly: Floats, moves: Moves, units: Floats, per_year: int) -> None:
+        rates = np.concatenate([yearly, moves.rates])
+        self.scale = next(
+            (10.0**k for k in (5, 6, 7) if np.all(np.abs(rates * 10.0**k - np.rint(rates * 10.0**k)) < 1e-6)), 0.0
+        )
+        balance = 4 * max(float(units.max(initial=0.0)), moves.largest, 1.0)  # room to grow when nothing is paid
+        self.limit = balance
+        apart = 4e-16 * max(balance * float(rates.max(initial=0.0)) / per_year, 1.0)
+        fused = 4e-16 * balance
+        self.per_year = per_year
+        step = 1.0 / (self.scale * per_year) if self.scale else 0.0
+        self.hair = 1.1 * apart
+        self.fused = 1.1 * fused if 2.1 * fused < step else None
+        if (self.scale and 2.1 * apart >= step) or balance > 2.0**52:
+            raise InputError(_TOO_LARGE)
+
+    def still_holds(self, balance: Floats) -> None:
+        """Refuse balances that have grown, unpaid, past what the hair was made for."""
+        if balance[np.isfinite(balance)].max(initial=0.0) > self.limit:
+            raise InputError(_TOO_LARGE)
+
+    def per_period(self, yearly: Floats) -> Floats:
+        """The rate of one period, the float nearest to it where rates are decimal."""
+        if self.scale:
+            return np.rint(yearly * self.scale) / (self.scale * self.per_year)
+        return yearly / self.per_year

@@ -1,0 +1,133 @@
+"""The cost of borrowing as one yearly rate, by the methods of two regulations."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Literal
+
+import numpy as np
+
+from pennyweight.core.apr import (
+    Span,
+    Unit,
+    eu_rate,
+    eu_years,
+    unit_period_rate,
+    unit_periods,
+    unit_to_maturity,
+    units_a_year,
+)
+from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loan_terms import one_of
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.dates import read_date
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.loan import Loan
+
+__all__ = ["apr", "loan_apr"]
+
+Flows = Sequence[tuple[str | dt.date, str | float]]
+
+_UNITS = {
+    "week": Unit(7, "days"), "two weeks": Unit(14, "days"), "four weeks": Unit(28, "days"),
+    "half month": Unit(1, "half months"), "month": Unit(1, "months"), "two months": Unit(2, "months"),
+    "quarter": Unit(3, "months"), "four months": Unit(4, "months"), "half year": Unit(6, "months"),
+    "year": Unit(12, "months"),
+}  # fmt: skip
+_BY_PAYMENTS = {
+    52: "week", 26: "two weeks", 13: "four weeks", 24: "half month", 12: "month", 6: "two months", 4: "quarter",
+    3: "four months", 2: "half year", 1: "year",
+}  # fmt: skip
+
+
+def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Literal["us", "eu"] = "us") -> float:
+    """Return the yearly percentage rate of dated advances and payments, as a fraction.
+
+    Args:
+        advances: (date, amount) that the borrower receives, the first first; less what is paid for the credit that day.
+        payments: (date, amount) that are paid back, in order.
+        unit: the unit-period ("month", "two weeks", "half month"…), the most common distance between payments; for a
+            single payment the term itself. The EU's method counts weeks for "week", "two weeks" and "four weeks".
+        method: "us": the actuarial method by unit-periods (Regulation Z, 12 CFR 1026, appendix J); "eu": the equation
+            of Directive 2008/48/EC, annex I.
+
+    Raises:
+        InputError for flows that cannot be; NoAnswer when no rate fits.
+
+    >>> monthly = [(f"1978-{month:02}-10", 230) for month in range(2, 13)] + [("1979-01-10", 2_790)]
+    >>> round(apr([("1978-01-10", 5_000)], monthly, unit="month"), 4)
+    0.0821
+    """
+    one_of(method, ("us", "eu"), "method")
+    out, back = _read(advances, "advances"), _read(payments, "payments")
+    start = out[0][0]
+    if back[0][0] < start:
+        raise InputError(f"The payment of {back[0][0]} comes before the first advance on {start}.")
+    if unit is not None:
+        one_of(unit, tuple(_UNITS), "unit")
+    if method == "eu":
+        weeks = unit in ("week", "two weeks", "four weeks")
+        rate = eu_rate(
+            [(eu_years(start, day, weeks=weeks), amount) for day, amount in out],
+            [(eu_years(start, day, weeks=weeks), amount) for day, amount in back],
+        )
+    else:
+        if unit is None and len(back) > 1:
+            raise InputError("Give the unit: the most common distance between payments, such as 'month'.")
+        length = unit_to_maturity(start, back[0][0]) if unit is None else _UNITS[unit]
+        rate = unit_period_rate(
+            [(unit_periods(start, day, length), amount) for day, amount in out],
+            [(unit_periods(start, day, length), amount) for day, amount in back],
+            units_a_year(length),
+        )
+    if rate is None:
+        raise NoAnswer("No yearly rate makes the payments worth the advances.")
+    return rate
+
+
+def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
+    """The rate of a loan as agreed; a fee up front lessens what is received, one with each payment is paid."""
+    terms, rows = loan.terms, loan.agreed.rows
+    received = terms.lent - terms.fee_up_front
+    amounts = [terms.money(row[0] + row[2]) + terms.fee_each for row in rows]
+    calendar = terms.calendar
+    first = 0 if terms.agreement.at_start else 1
+    word = _BY_PAYMENTS.get(terms.per_year)
+    if calendar is None or word is None:
+        spans = [Span(k, 0.0) for k in range(first, first + len(rows))]
+        if method == "eu":
+            years = [span.whole / terms.per_year for span in spans]
+            return eu_rate([(0.0, received)], list(zip(years, amounts, strict=True)))
+        return unit_period_rate([(Span(0, 0.0), received)], list(zip(spans, amounts, strict=True)), terms.per_year)
+    # Back from the first payment along the loan's own due days, so that the last of each month is one month apart.
+    whole = 0
+    while calendar.regular(1 - whole - 1) >= calendar.start and not terms.agreement.at_start:
+        whole += 1
+    reached = calendar.regular(1 - whole)
+    if method == "eu":
+        weeks = word in ("week", "two weeks", "four weeks")
+        begin = whole / terms.per_year + eu_years(calendar.start, reached, weeks=weeks)
+        years = [begin + k / terms.per_year for k in range(len(rows))]
+        return eu_rate([(0.0, received)], list(zip(years, amounts, strict=True)))
+    unit = _UNITS[word]
+    if len(rows) == 1:
+        unit = unit_to_maturity(calendar.start, calendar.first)
+        spans = [unit_periods(calendar.start, calendar.first, unit)]
+    else:
+        rest = unit_periods(calendar.start, reached, unit)
+        spans = [Span(whole + rest.whole + k, rest.part) for k in range(len(rows))]
+    return unit_period_rate([(Span(0, 0.0), received)], list(zip(spans, amounts, strict=True)), units_a_year(unit))
+
+
+def _read(flows: Flows, what: str) -> list[tuple[np.datetime64, float]]:
+    if not flows:
+        raise InputError(f"{what}: there are none.")
+    read = [(read_date(day, what=what), read_amount(amount, what=what)) for day, amount in flows]
+    for (day, amount), (later, _) in zip(read, [*read[1:], read[-1]], strict=True):
+        if amount < 0:
+            raise InputError(f"{what}: {amount:,.2f} on {day}; write amounts above zero.")
+        if later < day:
+            raise InputError(f"{what}: {later} stands after {day}; put them in order.")
+    return read

@@ -1,0 +1,334 @@
+"""What happens to a loan: events as they are written, and the same as entries of its books."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
+from typing import Literal, TypeAlias
+
+import numpy as np
+
+from pennyweight.core.books import Agreement, Books, Entry
+from pennyweight.core.dates import DATED, due_days
+from pennyweight.errors import InputError
+from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, one_of, share_between, units_of
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.rates import read_per_year, read_rate
+
+__all__ = ["Event", "Holiday", "Recurring", "Statement", "Timetable"]
+
+Date: TypeAlias = str | dt.date | np.datetime64
+When: TypeAlias = Date | int
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that happened or will: `when` is a day, or the number of a payment.
+
+    `what` is "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was
+    due that day, also 0) or "balance" (what the lender states is owed, after that day's payment).
+    """
+
+    when: When
+    what: str
+    amount: str | float
+    where: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Recurring:
+    """An extra payment that comes again, from `first` to `last` (days, or numbers of payments), `per_year` times.
+
+    `rising` makes it grow by a yearly rate, at each anniversary of the first.
+    """
+
+    amount: str | float
+    first: When
+    last: When | None = None
+    per_year: str | int = "month"
+    rising: str | float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Holiday:
+    """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid"."""
+
+    first: When
+    payments: int
+    interest: Literal["added", "paid"] = "added"
+
+
+@dataclass(frozen=True, slots=True)
+class Statement:
+    """A lender's statement beside the schedule, in the currency."""
+
+    when: str
+    by_schedule: float
+    stated: float
+
+    @property
+    def difference(self) -> float:
+        """Stated less schedule."""
+        return self.stated - self.by_schedule
+
+
+class Timetable:
+    """The events of a loan, placed among its payments."""
+
+    def __init__(
+        self, terms: Terms, events: Sequence[Event], extras: Sequence[Recurring], holidays: Sequence[Holiday], rows: int
+    ) -> None:
+        self.terms, self.calendar, self.events = terms, terms.calendar, events
+        self.remarks: list[str] = []
+        self.entries: list[Entry] = []
+        self.last_statement = 0
+        """The payment up to which the rows are history."""
+        self.last_known: np.datetime64 | None = None
+        """The last day on which what really happened is known."""
+        self._check_order()
+        for key, event in enumerate(events):
+            self.entries.append(self._entry(event, key))
+        self._take_into_statements()
+        for extra in extras:
+            self.entries += self._recurring(extra, rows)
+        self.holidays = self._holidays(holidays)
+
+    def agreement(self) -> Agreement:
+        """The agreement with its payment holidays."""
+        return replace(self.terms.agreement, holidays=self.holidays)
+
+    def statements(self, books: Books) -> tuple[Statement, ...]:
+        """Each stated balance beside the schedule's."""
+        money = self.terms.money
+        return tuple(
+            Statement(self._named(self.events[key]), money(mine), money(stated))
+            for key, (mine, stated) in sorted(books.corrections.items())
+        )
+
+    def told(self, books: Books, ended: str) -> tuple[str, ...]:
+        """What could not be booked, in words."""
+        style, money = self.terms.style, self.terms.money
+        found = list(self.remarks)
+        for entry, left in books.unused:
+            if entry.key < 0:
+                continue
+            event = self.events[entry.key]
+            what = {"rate": "rate step", "paid": "payment", "balance": "statement", "extra": "extra payment"}[
+                entry.what
+            ]
+            named = f"The {what} {self._named(event, 'of')}"
+            if entry.what == "rate":
+                found.append(f"{named} comes after the loan is paid off, {ended}; it changes nothing.")
+                continue
+            given = read_amount(event.amount)
+            shown = style.with_unit(given, "money")
+            if entry.what == "balance" or money(left) == given:
+                found.append(f"{named} of {shown} comes after the loan is paid off, {ended}; it is not counted.")
+            else:
+                over = style.with_unit(money(left), "money")
+                found.append(f"{named} of {shown} is {over} more than was owed; that part is not counted.")
+        return tuple(found)
+
+    # Where things stand.
+
+    def _check_order(self) -> None:
+        seen: dict[tuple[str, str], Event] = {}
+        before: Event | None = None
+        for event in self.events:
+            one_of(event.what, EVENT_WORDS, f"{event.where or 'An event'}: what")
+            if before is not None and _same_kind(before, event) and _order(event) < _order(before):
+                raise InputError(
+                    f"{event.where or 'An event'} is {self._named(event, 'of')}, after one "
+                    f"{self._named(before, 'of')}; put the events in order."
+                )
+            key = (self._named(event), event.what)
+            if event.what != "extra" and key in seen:
+                words = {"balance": "balances", "paid": "payments made", "rate": "rates"}[event.what]
+                raise InputError(
+                    f"{event.where or 'events'}: there are two {words} {self._named(event, 'on')}; keep one."
+                )
+            seen[key] = event
+            before = event
+
+    def _entry(self, event: Event, key: int) -> Entry:
+        where = event.where or f"The event '{event.what}' {self._named(event, 'of')}"
+        if event.what == "rate":
+            return self._rate(event, key, where)
+        value = read_amount(event.amount, what=f"{where}: the amount")
+        if value < 0:
+            raise InputError(
+                f"{where}: the amount is {event.amount}; write it above zero, the word says which way it goes."
+            )
+        units = units_of(value, self.terms.style, self.terms.agreement.rounding, f"{where}: the amount")
+        number, day = self._place(event.when, where)
+        if day is None or self.calendar is None or day == self.calendar.due(number):
+            if event.what != "extra":
+                self._known(number, day)
+            if event.what == "balance":
+                self.last_statement = max(self.last_statement, number)
+            return Entry(number, event.what, units, None, key)
+        if event.what == "paid":
+            around = f"{self.calendar.due(number - 1)} and {self.calendar.due(number)}"
+            raise InputError(
+                f"{where}: {day} is no due day (those around it are {around}); write what was paid on its due day."
+            )
+        if event.what == "balance":
+            self._known(number - 1, day)
+            self.last_statement = max(self.last_statement, number - 1)
+        if self.terms.day_count is not None:
+            share = share_between(self.calendar.due(number - 1), day, self.terms.day_count)
+            return Entry(number, event.what, units, share, key)
+        # Equal periods know no days: a balance stands for the whole period it lies in, an extra counts from the
+        # next due day.
+        return Entry(number - 1 if event.what == "balance" else number, event.what, units, None, key)
+
+    def _rate(self, event: Event, key: int, where: str) -> Entry:
+        read = read_rate(event.amount, what=f"{where}: the rate")
+        if read.compounding not in (None, self.terms.rate.compounding):
+            raise InputError(f"{where}: '{event.amount}' must compound as the loan's rate does.")
+        if read.value < 0:
+            raise InputError(f"{where}: the rate is {event.amount}; a loan's is 0 or more.")
+        rate = exact_rate(read.value)
+        number, day = self._place(event.when, where, from_start=True)
+        if day is None or self.calendar is None:
+            return Entry(number, "rate", rate, _AT_ONCE, key)
+        if day == self.calendar.due(number):
+            return Entry(number + 1, "rate", rate, _AT_ONCE, key)
+        if day == self.calendar.start:
+            return Entry(number, "rate", rate, _AT_ONCE, key)
+        if self.terms.day_count is not None:
+            share = share_between(self.calendar.due(number - 1), day, self.terms.day_count)
+            return Entry(number, "rate", rate, share, key)
+        self.remarks.append(
+            f"The rate of {event.amount} of {day} counts from the due day {self.calendar.due(number)} on."
+        )
+        return Entry(number + 1, "rate", rate, _AT_ONCE, key)
+
+    def _place(self, when: When, where: str, *, from_start: bool = False) -> tuple[int, np.datetime64 | None]:
+        """(the payment due on or next after it, its day; None when payments are numbered)."""
+        number, date = _split(when)
+        if number is not None:
+            if number < 1:
+                raise InputError(f"{where}: payment {number} comes before the first, which is 1.")
+            return number, None
+        day = read_date(date, what=f"{where}: the date")
+        if self.calendar is None:
+            raise InputError(f"{where}: {day} is a date, and the loan has none; give the start or the first payment.")
+        if day < self.calendar.start or (
+            day == self.calendar.start and not (from_start or self.terms.agreement.at_start)
+        ):
+            raise InputError(f"{where}: {day} is not after the start of the loan, {self.calendar.start}.")
+        return self.calendar.number(day), day
+
+    def _known(self, number: int, day: np.datetime64 | None) -> None:
+        if day is None and self.calendar is not None:
+            day = self.calendar.due(number)
+        if day is not None and (self.last_known is None or day > self.last_known):
+            self.last_known = day
+
+    def _take_into_statements(self) -> None:
+        """By equal periods, an extra payment before a statement of the same period is part of what that states."""
+        if self.terms.day_count is not None or self.calendar is None:
+            return
+        for key, event in enumerate(self.events):
+            if event.what != "balance" or _as_number(event.when) is not None:
+                continue
+            day, stated = self._day(key), self.entries[key]
+            for k, other in enumerate(self.entries):
+                if other.what == "extra" and other.number == stated.number + 1 and self._day(k) <= day:
+                    self.entries[k] = other._replace(number=stated.number)
+
+    def _day(self, key: int) -> np.datetime64:
+        number, date = _split(self.events[key].when)
+        if number is not None and self.calendar is not None:
+            return self.calendar.due(number)
+        return read_date(date)
+
+    def _recurring(self, extra: Recurring, rows: int) -> list[Entry]:
+        terms, what = self.terms, "The recurring extra payment"
+        amount = read_amount(extra.amount, what=f"{what}: the amount")
+        if amount <= 0:
+            raise InputError(f"{what} is {extra.amount}; write an amount above zero.")
+        rising = read_rate(extra.rising, what=f"{what}: rising").effective()
+        often = read_per_year(extra.per_year, what=f"{what}: per_year")
+        first, day = self._place(extra.first, what)
+        last, last_day = (rows, None) if extra.last is None else self._place(extra.last, what)
+        if last < first or (day is not None and last_day is not None and last_day < day):
+            raise InputError(f"{what} ends on {extra.last}, before it begins on {extra.first}.")
+        found = []
+        if day is None or self.calendar is None:
+            if terms.per_year % often:
+                raise InputError(
+                    f"{what} comes {often} times a year; that does not fit {terms.per_year} payments a year."
+                )
+            numbers = range(first, last + 1, terms.per_year // often)
+            placed: list[tuple[int, Fraction | None]] = [(number, None) for number in numbers]
+        else:
+            if often not in DATED:
+                raise InputError(f"{what}: dates come {', '.join(map(str, DATED))} times a year, not {often}.")
+            until = last_day or self.calendar.due(rows)
+            count = int((until - day).astype(np.int64) * often / 364) + 2
+            days = due_days(day, often, np.arange(count))
+            placed = [self._place_extra(one) for one in days[days <= until]]
+        for k, (number, share) in enumerate(placed):
+            grown = Decimal(repr(amount)) * Decimal(repr(1 + rising)) ** (k // often)
+            places = Decimal(1).scaleb(-terms.style.places)
+            value = float(grown if terms.agreement.rounding is None else grown.quantize(places, rounding=ROUND_HALF_UP))
+            found.append(Entry(number, "extra", units_of(value, terms.style, terms.agreement.rounding, what), share))
+        return found
+
+    def _place_extra(self, day: np.datetime64) -> tuple[int, Fraction | None]:
+        assert self.calendar is not None
+        number = self.calendar.number(day)
+        if self.terms.day_count is None or day == self.calendar.due(number):
+            return number, None
+        return number, share_between(self.calendar.due(number - 1), day, self.terms.day_count)
+
+    def _holidays(self, holidays: Sequence[Holiday]) -> dict[int, Literal["added", "paid"]]:
+        found: dict[int, Literal["added", "paid"]] = {}
+        for holiday in holidays:
+            one_of(holiday.interest, ("added", "paid"), "The interest of a payment holiday")
+            number, day = self._place(holiday.first, "The payment holiday")
+            if day is not None and self.calendar is not None and day != self.calendar.due(number):
+                raise InputError(
+                    f"The payment holiday begins on {day}, which is no due day; "
+                    f"the next is {self.calendar.due(number)}."
+                )
+            if not 1 <= holiday.payments <= 1_200:
+                raise InputError(f"The payment holiday is {holiday.payments} payments long; it is 1 to 1,200.")
+            count = self.terms.agreement.count
+            if count is not None and number + holiday.payments > count:
+                raise InputError("The payment holiday runs to the agreed end of the loan or past it; make it shorter.")
+            found.update(dict.fromkeys(range(number, number + holiday.payments), holiday.interest))
+        return found
+
+    def _named(self, event: Event, before: str = "") -> str:
+        number = _as_number(event.when)
+        text = f"payment {number}" if number is not None else str(event.when)
+        return f"{before} {text}".strip()
+
+
+_AT_ONCE = Fraction(0)
+
+
+def _split(when: When) -> tuple[int | None, Date]:
+    """(the number of a payment, when it is one, else None; what may be a day)."""
+    if isinstance(when, int):
+        return when, ""
+    return (int(when), "") if isinstance(when, str) and when.strip().isdigit() else (None, when)
+
+
+def _as_number(when: When) -> int | None:
+    return _split(when)[0]
+
+
+def _order(event: Event) -> tuple[int, str]:
+    return _as_number(event.when) or 0, str(event.when)
+
+
+def _same_kind(one: Event, other: Event) -> bool:
+    return (_as_number(one.when) is None) == (_as_number(other.when) is None)

@@ -1,0 +1,327 @@
+"""Loan files: terms in TOML, events in a CSV beside it; one loan, a takeover, or several loans together."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeAlias, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loan import Loan
+from pennyweight.instruments.loan_events import Event, Holiday, Recurring
+from pennyweight.instruments.loan_set import LoanSet
+from pennyweight.instruments.loan_study import Bill, LoanStudy
+from pennyweight.instruments.takeover import Takeover
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.columns import read_csv
+from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
+
+__all__ = ["read_events", "read_loan_file"]
+
+Scalar: TypeAlias = int | float | str
+Day: TypeAlias = dt.date | str
+Made = TypeVar("Made")
+
+
+class _Shape(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, populate_by_name=False)
+
+
+class ExtraShape(_Shape):
+    """An extra payment that comes again."""
+
+    amount: Scalar
+    from_: Day | int = Field(alias="from")
+    to: Day | int | None = None
+    every: Scalar = "month"
+    rising: Scalar = 0.0
+
+
+class HolidayShape(_Shape):
+    """Payments left out."""
+
+    from_: Day | int = Field(alias="from")
+    payments: int
+    interest: str = "added"
+
+
+class TermsShape(_Shape):
+    """The terms of one loan."""
+
+    amount: Scalar | None = None
+    rate: Scalar | None = None
+    years: Scalar | None = None
+    months: Scalar | None = None
+    payment: Scalar | None = None
+    per_year: Scalar | None = None
+    compounding: Scalar | None = None
+    paid: str | None = None
+    repaid: str | None = None
+    interest_only: Scalar | None = None
+    amortized_over: Scalar | None = None
+    residual: Scalar | None = None
+    start: Day | None = None
+    first_payment: Day | None = None
+    interest: str | None = None
+    fee_up_front: Scalar | None = None
+    fee_added: Scalar | None = None
+    fee_each: Scalar | None = None
+    rounding: str | None = None
+    rate_moves: str | None = None
+    extra_moves: str | None = None
+    holiday_moves: str | None = None
+    as_of: Day | None = None
+    events: str | None = None
+    extras: list[ExtraShape] = []
+    holidays: list[HolidayShape] = []
+    label: str | None = None
+
+
+class TakeoverShape(_Shape):
+    """What is known of a loan taken over."""
+
+    on: Day
+    balance: Scalar | None = None
+    rate: Scalar | None = None
+    payment: Scalar | None = None
+    maturity: Day | None = None
+    payments_left: int | None = None
+    years_left: Scalar | None = None
+    next_payment: Day | None = None
+    original_amount: Scalar | None = None
+    original_years: Scalar | None = None
+    first_payment: Day | None = None
+    missed_payments: int | None = None
+    arrears: Scalar | None = None
+    per_year: Scalar | None = None
+
+
+class BillShape(_Shape):
+    """A bill that holds more than principal and interest; taxes and insurance are those of a year."""
+
+    total: Scalar
+    taxes: Scalar = 0
+    insurance: Scalar = 0
+
+
+class TryShape(_Shape):
+    """What to try out."""
+
+    extra: list[Scalar] = []
+    paid_off_by: Day | None = None
+
+
+class RefinanceShape(TermsShape):
+    """Another loan in place of this one."""
+
+    on: Day | int
+    costs: Scalar = 0
+    horizon: Scalar | None = None
+
+
+class SpareShape(_Shape):
+    """Spare money, and where it goes."""
+
+    amount: Scalar
+    order: str = "highest rate first"
+
+
+class FileShape(TermsShape):
+    """A loan file."""
+
+    format: int = 1
+    loan: str
+    note: str | None = None
+    currency: str = ""
+    locale: str = "en"
+    takeover: TakeoverShape | None = None
+    bill: BillShape | None = None
+    try_: TryShape | None = Field(default=None, alias="try")
+    offers: dict[str, TermsShape] = {}
+    refinance: RefinanceShape | None = None
+    loans: dict[str, TermsShape] = {}
+    needs: Scalar | None = None
+    own: Scalar | None = None
+    spare: SpareShape | None = None
+
+
+def read_loan_file(path: Path, *, as_of: str | None = None) -> LoanStudy | LoanSet | Takeover:
+    """Read a loan file; InputError with file, line and reason when something in it cannot be right.
+
+    A file with `[takeover]` is a loan taken over, one with `[loans.NAME]` several loans, any other one loan with what
+    is to be tried out on it.
+    """
+    document, source = read_toml(path)
+    shape = shaped(FileShape, document, source, _keys_at)
+    if as_of is not None:
+        shape = shape.model_copy(update={"as_of": as_of})
+    return _Reader(shape, source).result()
+
+
+def read_events(path: Path, *, shown_as: str | None = None) -> list[Event]:
+    """Read events from a CSV with the columns date, what, amount; `date` may be the number of a payment."""
+    table = read_csv(path, shown_as=shown_as)
+    columns = [table.column(name) for name in ("date", "what", "amount")]
+    found = []
+    for line, when, what, amount in zip(table.lines, *columns, strict=True):
+        where = f"{table.path}, row {line}"
+        for text, name in ((when, "date"), (what, "what"), (amount, "amount")):
+            if not text:
+                raise InputError(f"{where}: '{name}' is empty; each event has a date, what it is, and an amount.")
+        found.append(Event(when, what, amount, where))
+    return found
+
+
+class _Reader:
+    def __init__(self, shape: FileShape, source: Source) -> None:
+        self.shape, self.source = shape, source
+        self.shared: dict[str, Any] = {"currency": shape.currency, "locale": shape.locale}
+
+    def result(self) -> LoanStudy | LoanSet | Takeover:
+        shape = self.shape
+        parts = [name for name in ("takeover", "loans") if getattr(shape, name)]
+        alone = [name for name in ("bill", "try_", "refinance", "offers") if getattr(shape, name)]
+        if len(parts) == 2 or (parts and alone):
+            names = " and ".join(f"[{name.rstrip('_')}]" for name in (*parts, *alone)[:2])
+            raise InputError(f"{self.source.name}: {names} do not go together; write a file for each.")
+        if (shape.needs is not None or shape.own is not None or shape.spare is not None) and not shape.loans:
+            raise InputError(f"{self.source.name}: needs, own and spare go with several [loans].")
+        if parts and (
+            given := [name for name in ("amount", "rate", "years", "payment") if getattr(shape, name) is not None]
+        ):
+            raise InputError(f"{self.source.where(given[0])}: with [{parts[0]}], '{given[0]}' stands in there.")
+        if shape.takeover is not None:
+            return self._takeover(shape.takeover)
+        if shape.loans:
+            return self._set()
+        return self._study()
+
+    def _study(self) -> LoanStudy:
+        shape = self.shape
+        bill = None
+        given = _given(shape, TermsShape)
+        if shape.bill is not None:
+            parts = shape.bill.model_dump()
+            often = read_per_year(_as_often(shape.per_year))
+            bill = self._in("bill", lambda: Bill(**parts, per_year=often))
+            fixed = [name for name in ("amount", "rate") if name in given]
+            if "payment" not in given and len(fixed) + ("years" in given or "months" in given) == 2:
+                given["payment"] = round(bill.rest, 9)
+        loan = self._loan(given, title=shape.loan)
+        study: dict[str, Any] = {"loan": loan, "bill": bill}
+        if shape.try_ is not None:
+            study |= {"extra": tuple(shape.try_.extra), "paid_off_by": shape.try_.paid_off_by}
+        for name, terms in shape.offers.items():
+            own = _given(terms, TermsShape)
+            base = {key: value for key, value in given.items() if key not in ("events", "extras", "holidays")}
+            if {"years", "months", "payment"} & own.keys():
+                base = {key: value for key, value in base.items() if key not in ("years", "months", "payment")}
+            study.setdefault("offers", {})[name] = self._loan(
+                {**base, **own}, "offers", name, title=terms.label or name
+            )
+        if shape.refinance is not None:
+            terms = shape.refinance
+            study["refinance"] = {
+                **_given(terms, TermsShape),
+                "on": terms.on,
+                "costs": terms.costs,
+                "horizon": terms.horizon,
+            }
+        return self._in("", lambda: LoanStudy(**study), *(["refinance"] if shape.refinance else []))
+
+    def _set(self) -> LoanSet:
+        shape = self.shape
+        needs = None if shape.needs is None else read_amount(shape.needs, what=self.source.where("needs"))
+        common = _given(shape, TermsShape)
+        loans = {}
+        for name, terms in shape.loans.items():
+            given = {**common, **_given(terms, TermsShape)}
+            amount = given.get("amount")
+            if isinstance(amount, str) and amount.strip().endswith("%"):
+                if needs is None:
+                    raise InputError(f"{self.source.where('loans', name, 'amount')}: {amount} of what? Give 'needs'.")
+                given["amount"] = round(needs * read_amount(amount.strip()[:-1]) / 100, 2)
+            loans[name] = self._loan(given, "loans", name, title=terms.label or name)
+        spare: dict[str, Any] = {} if shape.spare is None else {"spare": shape.spare.amount, "order": shape.spare.order}
+        return self._in(
+            "", lambda: LoanSet(loans, needs=needs, own=shape.own, title=shape.loan, **spare, **self.shared), "spare"
+        )
+
+    def _takeover(self, terms: TakeoverShape) -> Takeover:
+        given = {name: value for name, value in terms.model_dump().items() if value is not None}
+        return self._in("takeover", lambda: Takeover(**given, title=self.shape.loan, **self.shared))
+
+    def _loan(self, given: dict[str, Any], *keys: str, title: str) -> Loan:
+        terms = dict(given)
+        terms["events"] = self._events(terms.get("events"), keys)
+        terms["extras"] = [
+            Recurring(one["amount"], one["from_"], one["to"], one["every"], one["rising"])
+            for one in terms.get("extras", ())
+        ]
+        terms["holidays"] = [
+            Holiday(one["from_"], one["payments"], one["interest"]) for one in terms.get("holidays", ())
+        ]
+        if terms.get("rounding") == "none":
+            terms["rounding"] = None
+
+        def make() -> Loan:
+            loan = Loan(**terms, title=title, **self.shared)
+            _ = loan.schedule, loan.made, loan.agreed  # what cannot be is told with its line
+            return loan
+
+        return self._in(".".join(keys), make, *keys)
+
+    def _events(self, name: str | None, keys: tuple[str, ...]) -> list[Event]:
+        if name is None:
+            return []
+        where = self.source.where(*keys, "events")
+        if Path(name).is_absolute() or ".." in Path(name).parts or self.source.path is None:
+            raise InputError(f"{where}: '{name}' must lie beside the loan file.")
+        return read_events(self.source.path.parent / name, shown_as=name)
+
+    def _in(self, section: str, make: Callable[[], Made], *keys: str) -> Made:
+        """Do it, and tell a complaint with the line of the key it begins with, or of the section."""
+        try:
+            return make()
+        except InputError as error:
+            raise InputError(self._placed(str(error), section, keys)) from None
+        except NoAnswer as error:
+            raise NoAnswer(self._placed(str(error), section, keys)) from None
+
+    def _placed(self, text: str, section: str, keys: tuple[str, ...]) -> str:
+        """A complaint with the line it is about; one about a row of events has its place already."""
+        if ", row " in text.split(":")[0]:
+            return text
+        path = keys or ((section,) if section else ())
+        word = re.match(r"\w+", text)
+        known = {key.rstrip("_") for key in (*TermsShape.model_fields, *TakeoverShape.model_fields, "total")}
+        if word and word[0] in known and self.source.where(*path, word[0]) != self.source.where(*path):
+            path, text = (*path, word[0]), text.removeprefix(f"{word[0]}: ")
+        return f"{self.source.where(*path)}: {text}"
+
+
+def _as_often(given: Scalar | None) -> str | int:
+    return 12 if given is None else (given if isinstance(given, str) else int(given))
+
+
+def _given(shape: BaseModel, of: type[BaseModel]) -> dict[str, Any]:
+    """The terms that are written, without the label."""
+    dumped = shape.model_dump()
+    return {name: dumped[name] for name in of.model_fields if name != "label" and dumped[name] not in (None, [])}
+
+
+def _keys_at(path: tuple[str, ...]) -> list[str]:
+    """The keys known at a place of the file."""
+    shapes: dict[str, type[BaseModel]] = {
+        "takeover": TakeoverShape, "bill": BillShape, "try": TryShape, "refinance": RefinanceShape, "spare": SpareShape,
+        "extras": ExtraShape, "holidays": HolidayShape, "offers": TermsShape, "loans": TermsShape,
+    }  # fmt: skip
+    for part in reversed(path):
+        if part in shapes:
+            return keys_of(shapes[part])
+    return keys_of(FileShape)

@@ -1,0 +1,396 @@
+"""How a loan is told: key facts as agreed and as it is, statements, years, payments, checks, and its charts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.core.rates import effective_rate
+from pennyweight.documents import (
+    BalanceChart,
+    Block,
+    Cell,
+    Checks,
+    Column,
+    Document,
+    Figures,
+    Line,
+    SplitChart,
+    Table,
+    Text,
+)
+from pennyweight.quantities.rates import word_for
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.schedule import Schedule
+
+__all__ = ["Facts", "facts", "loan_as_dict", "loan_charts", "loan_document", "loan_tables"]
+
+_HEAD = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """The key facts of a schedule when `made` payments have been made."""
+
+    payment_now: float | None
+    next_interest: float | None
+    next_principal: float | None
+    paid_so_far: float
+    still_to_pay: float
+    total_paid: float
+    total_interest: float
+    interest_to_date: float
+    interest_to_come: float
+    balance_now: float
+    payments: int
+    paid_off: str
+    average_payment: float
+    principal_leads: str | None
+
+
+def facts(schedule: Schedule, made: int) -> Facts:
+    """The key facts of a schedule; amounts in the currency."""
+    money, rows, each = schedule.terms.money, schedule.rows, schedule.terms.fee_each
+    made = min(made, len(rows))
+    now = rows[made] if made < len(rows) else None
+    so_far = money(sum(row[0] + row[2] for row in rows[:made])) + each * made
+    so_far += schedule.terms.fee_up_front
+    to_date = money(sum(row[1] for row in rows[:made]))
+    places = schedule.terms.scale if schedule.terms.agreement.rounding is not None else 9
+    leads = schedule.principal_leads
+    return Facts(
+        payment_now=None if now is None else money(now[0]),
+        next_interest=None if now is None else money(now[1]),
+        next_principal=None if now is None else money(now[0] - now[1]),
+        paid_so_far=round(so_far, places),
+        still_to_pay=round(schedule.total_paid - so_far, places),
+        total_paid=schedule.total_paid,
+        total_interest=schedule.total_interest,
+        interest_to_date=to_date,
+        interest_to_come=round(schedule.total_interest - to_date, places),
+        balance_now=schedule.balance_after(made),
+        payments=len(rows),
+        paid_off=schedule.named(len(rows)),
+        average_payment=schedule.total_paid / len(rows),
+        principal_leads=None if leads is None else schedule.named(leads),
+    )
+
+
+def loan_as_dict(loan: Loan) -> dict[str, Any]:
+    """Plain values for JSON: the design's keys, then the facts, as agreed beside as it is."""
+    schedule, agreed = loan.schedule, loan.agreed
+    names = Facts.__dataclass_fields__
+    told = {key: {name: getattr(facts(one, loan.made), name) for name in names} for key, one in
+            (("as_agreed", agreed), ("as_it_is", schedule))}  # fmt: skip
+    return {
+        "format": 1,
+        "title": loan.title,
+        "amount": loan.amount,
+        "rate": loan.terms.rate.value,
+        "payment": schedule.payment,
+        "payments": len(schedule.rows),
+        "last_payment": schedule.last_payment,
+        "total_interest": schedule.total_interest,
+        "total_paid": schedule.total_paid,
+        "total_fees": schedule.total_fees,
+        "paid_off_on": schedule.paid_off_on,
+        "apr": loan.apr,
+        "apr_eu": loan.apr_eu,
+        "as_of": _as_of(loan),
+        "payments_made": loan.made,
+        "interest_saved": round(agreed.total_interest - schedule.total_interest, 9),
+        "payments_saved": len(agreed.rows) - len(schedule.rows),
+        "facts": told,
+        "statements": [
+            {
+                "date": one.when,
+                "by_schedule": one.by_schedule,
+                "stated": one.stated,
+                "difference": round(one.difference, 9),
+            }
+            for one in schedule.statements
+        ],
+        "schedule": schedule.plain_rows(),
+        "checks": [{"passed": passed, "check": sentence} for passed, sentence in schedule.checks],
+        "remarks": list(schedule.remarks),
+    }
+
+
+def loan_document(loan: Loan) -> Document:
+    """Key facts, statements, years, payments, checks; the charts go to pages and files."""
+    schedule = loan.schedule
+    blocks: list[Block] = [_fact_table(loan) if schedule is not loan.agreed else _fact_lines(loan)]
+    blocks += [Text(remark, "out") for remark in schedule.remarks]
+    blocks += _statements(loan)
+    blocks += loan_tables(schedule)
+    blocks.append(Checks(schedule.checks))
+    title = loan.title or f"A loan of {loan.terms.style.with_unit(loan.amount, 'money')}"
+    return Document(title, tuple(blocks), _subtitle(loan), loan_charts(loan))
+
+
+def loan_tables(schedule: Schedule) -> list[Block]:
+    """The years and the payments."""
+    return [_years(schedule), _payments(schedule)]
+
+
+def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
+    """The balance as agreed and as it is; interest and principal over time."""
+    schedule, agreed, style = loan.schedule, loan.agreed, loan.terms.style
+    start = loan.terms.agreement.amount
+    x, x_title = _axis(loan, max(len(schedule.rows), len(agreed.rows)))
+    balances = [
+        np.array([loan.terms.money(value) for value in (start, *(row[4] for row in one.rows))])
+        for one in (agreed, schedule)
+    ]
+    currency = style.currency
+    changed = schedule is not agreed
+    title = f"Paid off {_ending(schedule)}"
+    if changed:
+        sooner = len(agreed.rows) - len(schedule.rows)
+        word = (
+            f"{_span(abs(sooner), loan)} {'sooner' if sooner > 0 else 'later'} than agreed" if sooner else "as agreed"
+        )
+        title += f", {word}"
+    statements = [
+        (float(x[min(number, len(schedule.rows))]), schedule.balance_after(number)) for number in _stated_rows(loan)
+    ]
+    balance = BalanceChart(
+        "balance", title, x[: len(balances[0])], balances[0], x[: len(balances[1])], balances[1],
+        changed, x_title, f"Owed, {currency}".strip(", "), tuple(statements), _today(loan, x),
+    )  # fmt: skip
+    table = schedule.yearly
+    years = table.index.to_numpy(dtype=np.float64)
+    interest, principal = (table[name].to_numpy(dtype=np.float64) for name in ("interest", "principal"))
+    total = style.with_unit(schedule.total_interest, "money")
+    split = SplitChart(
+        "split", f"{total} of interest in all", years, interest, principal,
+        "Year" if schedule.dates is not None else "Year of the loan", f"Paid in the year, {currency}".strip(", "),
+    )  # fmt: skip
+    return balance, split
+
+
+def _stated_rows(loan: Loan) -> list[int]:
+    """The payments after which a stated balance stands."""
+    return [k for k, row in enumerate(loan.schedule.rows, 1) if row[3]] or (
+        [loan.schedule.history] if loan.schedule.statements and loan.schedule.history else []
+    )
+
+
+def _axis(loan: Loan, rows: int) -> tuple[np.ndarray[Any, np.dtype[np.float64]], str]:
+    calendar = loan.terms.calendar
+    if calendar is None:
+        return np.arange(rows + 1) / loan.terms.per_year, "Years"
+    days = np.concatenate([[calendar.start], calendar.days(rows)])
+    months = days.astype("datetime64[M]")
+    # A calendar year with its part: 2027.5 is the first of July.
+    part = (days - months.astype("datetime64[Y]").astype("datetime64[D]")).astype(np.float64) / 365.25
+    return months.astype("datetime64[Y]").astype(np.float64) + 1970 + part, "Year"
+
+
+def _today(loan: Loan, x: np.ndarray[Any, np.dtype[np.float64]]) -> float | None:
+    return float(x[loan.made]) if 0 < loan.made < len(loan.schedule.rows) else None
+
+
+def _as_of(loan: Loan) -> str | None:
+    if loan.as_of is not None:
+        return str(loan.as_of)
+    known = loan.timetable.last_known if loan.events else None
+    return None if known is None else str(known)
+
+
+def _subtitle(loan: Loan) -> str:
+    terms = loan.terms
+    rounding = {
+        None: "not rounded", "half up": "to the smallest unit, halves up", "half even": "halves to even",
+        "payment up": "payments rounded up",
+    }[terms.agreement.rounding]  # fmt: skip
+    counted = "by equal periods" if terms.day_count is None else f"by days, {terms.day_count}"
+    as_of = _as_of(loan)
+    when = f"; as of {as_of}" if as_of else ""
+    return f"Interest {counted}; {rounding}{when}."
+
+
+def _ending(schedule: Schedule) -> str:
+    return f"on {schedule.paid_off_on}" if schedule.dates is not None else f"after {len(schedule.rows)} payments"
+
+
+def _span(payments: int, loan: Loan) -> str:
+    """So many payments as months (weeks), in words."""
+    months = payments * 12 / loan.terms.per_year
+    if months == round(months):
+        return f"{round(months)} month{'s' if months != 1 else ''}"
+    return f"{payments} payments"
+
+
+def _rate_shown(loan: Loan, rate: float) -> str:
+    compounding = loan.terms.rate.compounding or 1.0
+    quoted = f"{loan.terms.style.show(rate, 'rate', places=_places(rate))} a year"
+    if not loan.terms.rate.compounding:
+        return f"{quoted}, effective"
+    effective = float(effective_rate(rate, compounding))
+    return f"{quoted}, {word_for(compounding)} ({loan.terms.style.show(effective, 'rate')} effective)"
+
+
+def _places(rate: float) -> int:
+    """Two decimals of a percent, or as many as the rate needs, up to four."""
+    return next((places for places in (2, 3) if abs(rate * 100 - round(rate * 100, places)) < 1e-9), 4)
+
+
+def _apr_shown(loan: Loan) -> str:
+    style = loan.terms.style
+    us, eu = ("undefined" if rate is None else style.show(rate, "rate") for rate in (loan.apr, loan.apr_eu))
+    return f"{us} by unit-periods (US); {eu} by the EU's equation"
+
+
+def _fact_lines(loan: Loan) -> Figures:
+    """The facts of a loan to which nothing happens."""
+    style, schedule, made = loan.terms.style, loan.schedule, loan.made
+    told = facts(schedule, made)
+
+    def line(label: str, value: float, note: str = "", question: bool = False) -> Line:
+        return Line(label, Cell(style.with_unit(value, "money"), "question" if question else "plain"), note)
+
+    solved = [name for name in ("amount", "rate") if loan.given[name] is None]
+    lines = [line("Payment", schedule.payment, f"{told.payments} payments, the last on {told.paid_off}"
+                  if schedule.dates is not None else f"{told.payments} payments", not solved)]  # fmt: skip
+    if "amount" in solved:
+        lines.insert(0, line("Amount that can be lent", loan.amount, "", True))
+    lines.append(line("Last payment", schedule.last_payment))
+    if told.next_interest is not None and told.next_principal is not None:
+        split = (
+            f"{style.show(told.next_interest, 'money')} interest, {style.show(told.next_principal, 'money')} principal"
+        )
+        lines.append(line("Next payment" if made else "First payment", told.payment_now or 0.0, split))
+    if made:
+        lines += [
+            line("Paid so far", told.paid_so_far),
+            line("Still to pay", told.still_to_pay),
+            line("Owed now", told.balance_now),
+        ]
+        lines.append(line("Interest to date", told.interest_to_date))
+        lines.append(line("Interest to come", told.interest_to_come))
+    lines += [line("Interest in all", told.total_interest), line("Paid in all", told.total_paid)]
+    if schedule.total_fees:
+        lines.append(line("Fees in all", schedule.total_fees))
+    lines.append(line("Average payment", told.average_payment))
+    if told.principal_leads:
+        word = "" if schedule.dates is not None else "payment "
+        lines.append(
+            Line(
+                "Principal exceeds interest",
+                Cell(f"{word}{told.principal_leads}"),
+                "the first payment of which more is principal",
+            )
+        )
+    lines.append(
+        Line("Rate", Cell(_rate_shown(loan, loan.terms.rate.value), "question" if "rate" in solved else "plain"))
+    )
+    lines.append(Line("Yearly percentage rate", Cell(_apr_shown(loan)), "with fees, as agreed"))
+    return Figures("Key facts", tuple(lines))
+
+
+def _fact_table(loan: Loan) -> Table:
+    """The facts as agreed beside those as it is."""
+    style, made = loan.terms.style, loan.made
+    agreed, actual = (facts(one, made) for one in (loan.agreed, loan.schedule))
+
+    def money(value: float | None) -> str:
+        return "–" if value is None else style.show(value, "money")
+
+    names = (
+        ("Payment now", "payment_now"), ("  of it interest", "next_interest"), ("  of it principal", "next_principal"),
+        ("Owed now", "balance_now"), ("Paid so far", "paid_so_far"), ("Still to pay", "still_to_pay"),
+        ("Interest to date", "interest_to_date"), ("Interest to come", "interest_to_come"),
+        ("Interest in all", "total_interest"), ("Paid in all", "total_paid"), ("Average payment", "average_payment"),
+    )  # fmt: skip
+    rows = [_row(label, money(getattr(agreed, name)), money(getattr(actual, name))) for label, name in names]
+    rows.append(_row("Payments", str(agreed.payments), str(actual.payments)))
+    rows.append(
+        _row("Paid off" + (" on" if loan.terms.calendar else " with payment"), agreed.paid_off, actual.paid_off)
+    )
+    rows.append(_row("Principal exceeds interest from", agreed.principal_leads or "–", actual.principal_leads or "–"))
+    saved = agreed.total_interest - actual.total_interest
+    sooner = agreed.payments - actual.payments
+    ends = f"{_span(abs(sooner), loan)} {'sooner' if sooner > 0 else 'later'}" if sooner else "when it was agreed to"
+    word = "saves" if saved >= 0 else "costs"
+    shown = style.with_unit(abs(saved), "money")
+    note = (
+        f"It ends {ends} and {word} {shown} of interest. Rate {_rate_shown(loan, loan.terms.rate.value)}; "
+        f"yearly percentage rate {_apr_shown(loan)}, as agreed."
+    )
+    columns = (Column(style.currency, words=True), Column("As agreed"), Column("As it is"))
+    return Table("Key facts", columns, tuple(rows), note)
+
+
+def _row(label: str, agreed: str, actual: str) -> tuple[Cell, ...]:
+    return Cell(label), Cell(agreed, "comparison"), Cell(actual)
+
+
+def _statements(loan: Loan) -> list[Block]:
+    statements, style = loan.schedule.statements, loan.terms.style
+    if not statements:
+        return []
+    rows = tuple(
+        (
+            Cell(one.when),
+            Cell(style.show(one.by_schedule, "money")),
+            Cell(style.show(one.stated, "money")),
+            Cell(style.show(one.difference, "money", sign=True) if one.difference else "agrees", "question"),
+        )
+        for one in statements
+    )
+    columns = (Column("Statement", words=True), Column("By our schedule"), Column("Stated"), Column("Difference"))
+    return [
+        Table("Statements", columns, rows, "The stated balance holds from there on; the payments before are history.")
+    ]
+
+
+def _years(schedule: Schedule) -> Table:
+    style, table = schedule.terms.style, schedule.yearly
+    names = [
+        name for name in table.columns if name in ("payments", "interest", "principal", "balance") or table[name].any()
+    ]
+    rows = tuple(
+        (Cell(str(year)), *(Cell(style.show(float(value), "money")) for value in values))
+        for year, values in zip(table.index, table[names].to_numpy(), strict=True)
+    )
+    columns = tuple(Column(name.capitalize()) for name in names)
+    note = "Principal holds the extra payments." if "extra" in names else ""
+    title = "By calendar year" if schedule.dates is not None else "By year of the loan"
+    return Table(title, (Column("Year", words=True), *columns), rows, note)
+
+
+def _payments(schedule: Schedule) -> Table:
+    style, rows = schedule.terms.style, schedule.plain_rows()
+    names = ["payment", "interest", "principal", "extra", "fee", "correction", "balance"]
+    names = [
+        name
+        for name in names
+        if name in ("payment", "interest", "principal", "balance") or any(row[name] for row in rows)
+    ]
+    cells = [
+        (
+            Cell(str(row["number"])),
+            *((Cell(row["date"]),) if row["date"] else ()),
+            *(
+                Cell(style.show(row[name], "money") if row[name] or name in names[:3] or name == "balance" else "–")
+                for name in names
+            ),
+            *((Cell("history" if row["history"] else "", "comparison"),) if schedule.history else ()),
+        )
+        for row in rows
+    ]
+    left = len(cells) - 2 * _HEAD
+    notes = ["Principal holds the extra payments."] if "extra" in names else []
+    if left > 0:
+        gap = tuple(Cell("…", "comparison") for _ in cells[0])
+        cells = [*cells[:_HEAD], gap, *cells[-_HEAD:]]
+        notes.append(f"{left} payments left out in the middle; CSV and JSON have all.")
+    titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
+    titles += [Column(name.capitalize()) for name in names]
+    titles += [Column("", words=True)] if schedule.history else []
+    return Table("Payments", tuple(titles), tuple(cells), " ".join(notes))

@@ -1,0 +1,290 @@
+"""Several loans together: the layers of a purchase, their totals, and the order in which spare money goes on them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from pennyweight.core.books import Entry, keep_books
+from pennyweight.documents import Block, Cell, Column, Document, Table
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError
+from pennyweight.instruments.loan import Loan
+from pennyweight.instruments.loan_terms import one_of, units_of
+from pennyweight.instruments.schedule import Schedule
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.units import Style
+
+__all__ = ["ORDERS", "LoanSet", "Plan"]
+
+ORDERS = ("highest rate first", "smallest balance first", "as listed")
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What spare money does in one order: each loan's schedule, all interest, and the last payment's number."""
+
+    order: tuple[str, ...]
+    schedules: Mapping[str, Schedule]
+
+    @property
+    def total_interest(self) -> float:
+        """All interest of all loans."""
+        return round(float(sum(one.total_interest for one in self.schedules.values())), 9)
+
+    @property
+    def payments(self) -> int:
+        """The number of the last payment of all."""
+        return max(len(one.rows) for one in self.schedules.values())
+
+
+@dataclass(frozen=True)
+class LoanSet(Shown):
+    """Loans paid on the same rhythm, by name, as they stand.
+
+    Args:
+        loans: by name; the same payments a year and, with dates, the same due days.
+        needs: what is to be paid for with them; own money makes up the rest. own: what that must be, when it is known.
+        spare: money put on the loans with every payment beyond what is due; a loan paid off hands its payment on.
+        order: one of "highest rate first", "smallest balance first", "as listed".
+
+    >>> both = LoanSet({"bank": Loan(60_000, "4%", years=10), "agency": Loan(20_000, "6%", years=10)}, spare=200)
+    >>> [plan.total_interest for plan in both.plans.values()]
+    [13966.78, 13966.78, 15203.4]
+    """
+
+    loans: Mapping[str, Loan]
+    needs: str | float | None = None
+    own: str | float | None = None
+    spare: str | float = 0.0
+    order: str = "highest rate first"
+    currency: str = ""
+    locale: str = "en"
+    title: str = ""
+
+    def __post_init__(self) -> None:
+        if not self.loans:
+            raise InputError("There are no loans; give one at least.")
+        one_of(self.order, ORDERS, "order")
+        if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
+            raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
+        if read_amount(self.spare, what="spare") < 0:
+            raise InputError(f"spare is {self.spare}; write an amount of zero or more.")
+        if self.extra:
+            firsts = {str(loan.terms.calendar.first) if loan.terms.calendar else "" for loan in self.loans.values()}
+            if len(firsts) > 1:
+                raise InputError(
+                    "Spare money goes on loans with the same first payment; theirs are " + ", ".join(sorted(firsts))
+                )
+        _ = self.own_money
+
+    @property
+    def style(self) -> Style:
+        """How amounts are shown."""
+        return Style(self.currency, self.locale)
+
+    @property
+    def extra(self) -> float:
+        """The spare money with every payment."""
+        return read_amount(self.spare, what="spare")
+
+    @property
+    def lent(self) -> float:
+        """All loans together."""
+        return round(sum(float(loan.amount) for loan in self.loans.values()), 9)
+
+    @cached_property
+    def own_money(self) -> float | None:
+        """What the loans leave to be paid; None without `needs`."""
+        if self.needs is None:
+            return None
+        needs = read_amount(self.needs, what="needs")
+        rest = round(needs - self.lent, 9)
+        shown = [self.style.with_unit(value, "money") for value in (self.lent, needs, abs(rest))]
+        if rest < 0:
+            raise InputError(f"The loans add up to {shown[0]}, {shown[2]} more than the {shown[1]} that is needed.")
+        if self.own is not None:
+            own = read_amount(self.own, what="own")
+            if abs(own - rest) > 0.005:
+                raise InputError(
+                    f"The loans and own money of {own:,.2f} add up to {own + self.lent:,.2f}, not the {shown[1]} that "
+                    f"is needed: {self.style.show(abs(own - rest), 'money')} {'too much' if own > rest else 'missing'}."
+                )
+        return rest
+
+    @cached_property
+    def plans(self) -> dict[str, Plan]:
+        """What the spare money does in each order."""
+        return {order: self._plan(order) for order in ORDERS}
+
+    @property
+    def frame(self) -> Any:
+        """All payments of all loans, a row a loan and payment."""
+        import pandas as pd
+
+        names = list(self.loans)
+        return (
+            pd.concat([self._chosen()[name].frame.assign(loan=name) for name in names]).reset_index().set_index("loan")
+        )
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        chosen = self._chosen()
+        told: dict[str, Any] = {
+            "format": 1,
+            "title": self.title,
+            "needs": None if self.needs is None else read_amount(self.needs),
+            "lent": self.lent,
+            "own_money": self.own_money,
+            "payment": round(sum(loan.payment for loan in self.loans.values()), 9),
+            "total_interest": round(sum(one.total_interest for one in chosen.values()), 9),
+            "total_paid": round(sum(one.total_paid for one in chosen.values()), 9),
+            "loans": {name: {**loan.as_dict(), "share": self._share(loan)} for name, loan in self.loans.items()},
+            "spare": self.extra,
+            "orders": [],
+        }
+        if self.extra:
+            before = sum(loan.schedule.total_interest for loan in self.loans.values())
+            told["orders"] = [
+                {
+                    "order": order,
+                    "loans": list(plan.order),
+                    "payments": plan.payments,
+                    "total_interest": plan.total_interest,
+                    "interest_saved": round(before - plan.total_interest, 9),
+                }
+                for order, plan in self.plans.items()
+            ]
+        return told
+
+    def document(self) -> Document:
+        """The layers and their totals, the years of all together, and what the orders do."""
+        style, chosen = self.style, self._chosen()
+
+        def money(value: float) -> Cell:
+            return Cell(style.show(value, "money"))
+
+        rows: list[tuple[Cell, ...]] = []
+        for name, loan in self.loans.items():
+            schedule = chosen[name]
+            share = self._share(loan)
+            rows.append((
+                Cell(loan.title or name), money(loan.amount),
+                Cell("–" if share is None else style.show(share, "share")),
+                Cell(style.show(loan.terms.rate.value, "rate")), money(loan.payment), Cell(str(len(schedule.rows))),
+                Cell(schedule.named(len(schedule.rows))), money(schedule.total_interest),
+            ))  # fmt: skip
+        none = Cell("")
+        total = sum(loan.payment for loan in self.loans.values())
+        interest = sum(one.total_interest for one in chosen.values())
+        if self.own_money is not None:
+            share = self.own_money / read_amount(self.needs or 0.0)
+            rows.append((Cell("Own money"), money(self.own_money), Cell(style.show(share, "share")), *[none] * 5))
+        whole = self.lent + (self.own_money or 0.0)
+        all_of_it = Cell("100.00%" if self.needs is not None else "–")
+        rows.append(
+            (Cell("Together", "question"), money(whole), all_of_it, none, money(total), none, none, money(interest))
+        )
+        columns = tuple(
+            Column(title, words=title in ("Layer",))
+            for title in ("Layer", "Amount", "Share", "Rate", "Payment", "Payments", "Paid off", "Interest")
+        )
+        note = f"With {style.with_unit(self.extra, 'money')} of spare money, {self.order}." if self.extra else ""
+        blocks: list[Block] = [Table("Layers", columns, tuple(rows), note)]
+        if self.extra:
+            blocks += self._order_blocks()
+        blocks.append(self._years(chosen))
+        return Document(
+            self.title or "Loans together", tuple(blocks), "As agreed, to the smallest unit." if not self.extra else ""
+        )
+
+    def _order_blocks(self) -> list[Block]:
+        style = self.style
+        before = sum(loan.schedule.total_interest for loan in self.loans.values())
+        longest = max(len(loan.schedule.rows) for loan in self.loans.values())
+        lines = [
+            (
+                Cell(order, "question" if order == self.order else "plain"),
+                Cell(", ".join(plan.order)),
+                Cell(str(plan.payments)),
+                Cell(style.show(plan.total_interest, "money")),
+                Cell(style.show(before - plan.total_interest, "money")),
+            )
+            for order, plan in self.plans.items()
+        ]
+        columns = (
+            Column("Order", words=True), Column("Loans", words=True), Column("Payments"), Column("Interest"),
+            Column("Saved"),
+        )  # fmt: skip
+        note = f"Without it: {longest} payments and {style.with_unit(before, 'money')} of interest."
+        return [Table("Where the spare money goes", columns, tuple(lines), note)]
+
+    def _years(self, chosen: Mapping[str, Schedule]) -> Table:
+        tables = [one.yearly for one in chosen.values()]
+        years = sorted({int(year) for table in tables for year in table.index})
+        rows = []
+        for year in years:
+            sums = np.zeros(4)
+            for table in tables:
+                if year in table.index:
+                    row = table.loc[[year]]
+                    sums += row[["payments", "interest", "principal", "balance"]].to_numpy(dtype=np.float64)[0]
+                    sums[0] += row["extra"].to_numpy(dtype=np.float64)[0]
+            rows.append((Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums)))
+        dated = all(one.dates is not None for one in chosen.values())
+        names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
+        title = "All together by " + ("calendar year" if dated else "year of the loan")
+        return Table(title, (Column("Year", words=True), *names), tuple(rows))
+
+    def _share(self, loan: Loan) -> float | None:
+        return None if self.needs is None else loan.amount / read_amount(self.needs)
+
+    def _chosen(self) -> Mapping[str, Schedule]:
+        if self.extra:
+            return self.plans[self.order].schedules
+        return {name: loan.schedule for name, loan in self.loans.items()}
+
+    def _plan(self, order: str) -> Plan:
+        names = list(self.loans)
+        if order == "highest rate first":
+            names.sort(key=lambda name: -self.loans[name].terms.rate.value)
+        elif order == "smallest balance first":
+            names.sort(key=lambda name: self.loans[name].amount)
+        horizon = max(len(loan.schedule.rows) for loan in self.loans.values())
+        terms = next(iter(self.loans.values())).terms
+        spare = float(units_of(self.extra, terms.style, terms.agreement.rounding, "spare"))
+        ends: dict[str, int] = {}
+        schedules: dict[str, Schedule] = {}
+        # Which loan ends when decides what is handed on, and that decides the ends: repeated until nothing changes.
+        for _ in range(4 * len(names) + 8):
+            free = np.full(horizon + 1, spare)
+            for schedule in schedules.values():
+                last, level = len(schedule.rows), float(schedule.books.payments[0] if schedule.books.payments else 0)
+                if last < horizon:
+                    free[last + 1 :] += level
+                free[last] += max(level - float(schedule.rows[-1][0]), 0.0)
+            for name in names:
+                schedules[name] = self._paid_with(name, free)
+                for k, row in enumerate(schedules[name].rows, 1):
+                    free[k] -= float(row[2])
+            now = {name: len(schedule.rows) for name, schedule in schedules.items()}
+            if now == ends:
+                break
+            ends = now
+        return Plan(tuple(names), schedules)
+
+    def _paid_with(self, name: str, free: np.ndarray[Any, np.dtype[np.float64]]) -> Schedule:
+        """One loan with what is free for it, on top of its own events."""
+        loan = self.loans[name]
+        whole = loan.terms.agreement.rounding is not None
+        entries = [
+            Entry(k, "extra", int(free[k]) if whole else float(free[k])) for k in range(1, free.size) if free[k] > 0
+        ]
+        if not (loan.events or loan.extras or loan.holidays):
+            return Schedule(loan.terms, keep_books(loan.terms.agreement, entries))
+        table = loan.timetable
+        return Schedule(loan.terms, keep_books(table.agreement(), [*table.entries, *entries]), table)

@@ -1,0 +1,237 @@
+"""One loan with what is asked of it: extra payments, a day to be done by, other offers, a refinancing, its bill."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from functools import cached_property
+from typing import Any
+
+from pennyweight.documents import Block, Cell, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents.model import Tone
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loan import Loan
+from pennyweight.instruments.loan_choices import (
+    Extra,
+    Offer,
+    Refinancing,
+    extra_needed,
+    extras_table,
+    offers,
+    refinancing,
+)
+from pennyweight.instruments.loan_report import facts, loan_as_dict, loan_document
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.rates import read_per_year
+
+__all__ = ["Bill", "LoanStudy"]
+
+
+@dataclass(frozen=True)
+class Bill:
+    """A bill of each payment that holds principal, interest, and a part of the year's taxes and insurance.
+
+    >>> round(Bill(total=1_250, taxes=2_400, insurance=900).rest, 2)
+    975.0
+    """
+
+    total: str | float
+    taxes: str | float = 0
+    insurance: str | float = 0
+    per_year: str | int = 12
+
+    def __post_init__(self) -> None:
+        for name in ("total", "taxes", "insurance"):
+            if read_amount(getattr(self, name), what=name) < 0:
+                raise InputError(f"{name} is {getattr(self, name)}; write an amount of zero or more.")
+        if self.rest <= 0:
+            raise InputError(f"total is {self.total}, and taxes and insurance of the year take all of it; check them.")
+
+    def part(self, name: str) -> float:
+        """Taxes or insurance in one bill."""
+        return read_amount(getattr(self, name), what=name) / read_per_year(self.per_year)
+
+    @property
+    def rest(self) -> float:
+        """What is left for principal and interest."""
+        return read_amount(self.total, what="total") - self.part("taxes") - self.part("insurance")
+
+
+@dataclass(frozen=True)
+class LoanStudy(Shown):
+    """A loan and the answers to what is asked of it, worked out when shown."""
+
+    loan: Loan
+    extra: Sequence[str | float] = ()
+    paid_off_by: Any = None
+    offers: Mapping[str, Loan] = field(default_factory=dict)
+    refinance: Mapping[str, Any] | None = None
+    bill: Bill | None = None
+
+    def __post_init__(self) -> None:
+        _ = self.extras, self.change
+
+    @cached_property
+    def extras(self) -> tuple[Extra, ...]:
+        """What each extra amount saves."""
+        return extras_table(self.loan, self.extra)
+
+    @cached_property
+    def needed(self) -> Extra | str | None:
+        """The extra that pays it off by the day asked for; the reason when there is none."""
+        if self.paid_off_by is None:
+            return None
+        try:
+            return extra_needed(self.loan, self.paid_off_by)
+        except NoAnswer as error:
+            return str(error)
+
+    @cached_property
+    def side_by_side(self) -> tuple[Offer, ...]:
+        """This loan and the other offers."""
+        return offers({self.loan.title or "this loan": self.loan, **self.offers}) if self.offers else ()
+
+    @cached_property
+    def change(self) -> Refinancing | None:
+        """What the refinancing brings."""
+        return None if self.refinance is None else refinancing(self.loan, **self.refinance)
+
+    @property
+    def frame(self) -> Any:
+        """The schedule of the loan as it is."""
+        return self.loan.frame
+
+    def as_dict(self) -> dict[str, Any]:
+        """The loan's values, and those of what is asked."""
+        told = loan_as_dict(self.loan)
+        if self.extras:
+            told["extras"] = [asdict(row) for row in self.extras]
+        if self.needed is not None:
+            told["extra_needed"] = asdict(self.needed) if isinstance(self.needed, Extra) else None
+            told["extra_needed_reason"] = self.needed if isinstance(self.needed, str) else None
+        if self.side_by_side:
+            told["offers"] = [asdict(row) for row in self.side_by_side]
+        if self.change is not None:
+            told["refinancing"] = asdict(self.change)
+        if self.bill is not None:
+            told["bill"] = self._bill_parts()
+        return told
+
+    def document(self) -> Document:
+        """The loan's document, what is asked standing after its key facts."""
+        page = loan_document(self.loan)
+        blocks = [*page.blocks[:1], *self._answers(), *page.blocks[1:]]
+        return Document(page.title, tuple(blocks), page.subtitle, page.charts)
+
+    def _answers(self) -> list[Block]:
+        found: list[Block] = []
+        if self.bill is not None:
+            found.append(self._bill_block())
+        if self.extras:
+            found.append(self._extras_block())
+        if self.needed is not None:
+            found.append(self._needed_block(self.needed))
+        if self.side_by_side:
+            found.append(self._offers_block())
+        if self.change is not None:
+            found.append(self._change_block(self.change))
+        return found
+
+    def _money(self, value: float) -> str:
+        return self.loan.terms.style.show(value, "money")
+
+    def _extras_block(self) -> Table:
+        rows = tuple(
+            (
+                Cell(self._money(row.extra)),
+                Cell(str(row.payments_saved)),
+                Cell(self._money(row.interest_saved)),
+                Cell(row.paid_off),
+            )
+            for row in self.extras
+        )
+        columns = (Column("Extra"), Column("Payments saved"), Column("Interest saved"), Column("Paid off", words=True))
+        return Table("With more in every payment from the next one on", columns, rows, "Against the loan as it is.")
+
+    def _needed_block(self, needed: Extra | str) -> Block:
+        if isinstance(needed, str):
+            return Text(f"Paid off by {self.paid_off_by}: {needed}")
+        shown = self.loan.terms.style.with_unit(needed.extra, "money")
+        note = f"more in every payment; saves {self._money(needed.interest_saved)} of interest, "
+        note += f"last payment {needed.paid_off}"
+        return Figures(f"To be paid off by {self.paid_off_by}", (Line("Needed", Cell(shown, "question"), note),))
+
+    def _offers_block(self) -> Table:
+        style, all_offers = self.loan.terms.style, self.side_by_side
+        cheapest = min(row.total_paid - row.amount for row in all_offers)
+
+        def rate(value: float | None) -> str:
+            return "undefined" if value is None else style.show(value, "rate")
+
+        lines: list[tuple[str, list[str]]] = [
+            ("Amount", [self._money(row.amount) for row in all_offers]),
+            ("Rate", [rate(row.rate) for row in all_offers]),
+            ("Payment", [self._money(row.payment) for row in all_offers]),
+            ("Payments", [str(row.payments) for row in all_offers]),
+            ("Interest in all", [self._money(row.total_interest) for row in all_offers]),
+            ("Fees in all", [self._money(row.total_fees) for row in all_offers]),
+            ("Paid in all", [self._money(row.total_paid) for row in all_offers]),
+            ("Rate with fees (US)", [rate(row.apr) for row in all_offers]),
+            ("Rate with fees (EU)", [rate(row.apr_eu) for row in all_offers]),
+            (
+                "Costs more than the cheapest",
+                [self._money(row.total_paid - row.amount - cheapest) for row in all_offers],
+            ),
+        ]
+        rows = tuple((Cell(label), *(Cell(value) for value in values)) for label, values in lines)
+        columns = (Column("Offer", words=True), *(Column(row.name) for row in all_offers))
+        return Table("Offers side by side", columns, rows, "As agreed. Rates with fees let unequal terms be compared.")
+
+    def _change_block(self, change: Refinancing) -> Figures:
+        style = self.loan.terms.style
+
+        def line(label: str, value: float, note: str = "", sign: bool = False) -> Line:
+            tone: Tone = "plain" if not sign else ("in" if value >= 0 else "out")
+            shown = f"{style.currency} {style.show(value, 'money', sign=sign)}".strip()
+            return Line(label, Cell(shown, tone), note)
+
+        if change.pays_after is None:
+            pays = Line("It pays", Cell("never", "out"), "what is paid and owed stays above the old loan's")
+        else:
+            pays = Line("It pays from", Cell(change.pays_from or "", "in"), f"after {change.pays_after} payments")
+        saved = change.interest_left - change.interest_after
+        word = "saves" if saved >= 0 else "costs"
+        lines = (
+            line("Replaced", change.balance, f"after the payment {'of' if '-' in change.on else 'number'} {change.on}"),
+            line("Costs of the change", change.costs),
+            line("Payment before", change.payment_before),
+            line("Payment after", change.payment_after),
+            line("Interest left on the old loan", change.interest_left),
+            line("Interest of the new one", change.interest_after, f"{word} {self._money(abs(saved))}"),
+            pays,
+            line("Net gain", change.gain, f"after {change.horizon} payments, debts and costs counted", True),
+        )  # fmt: skip
+        return Figures("Refinancing", lines)
+
+    def _bill_parts(self) -> dict[str, float]:
+        assert self.bill is not None
+        told = facts(self.loan.schedule, self.loan.made)
+        interest, principal = told.next_interest or 0.0, told.next_principal or 0.0
+        taxes, insurance = self.bill.part("taxes"), self.bill.part("insurance")
+        total = read_amount(self.bill.total)
+        rest = total - interest - principal - taxes - insurance
+        return {
+            "total": total, "interest": interest, "principal": principal, "taxes": round(taxes, 9),
+            "insurance": round(insurance, 9), "unexplained": round(rest, 2) + 0.0,
+        }  # fmt: skip
+
+    def _bill_block(self) -> Figures:
+        style, parts = self.loan.terms.style, self._bill_parts()
+        labels = {"interest": "Interest", "principal": "Principal", "taxes": "Taxes", "insurance": "Insurance"}
+        lines = [Line(label, Cell(style.with_unit(parts[name], "money"))) for name, label in labels.items()]
+        if abs(parts["unexplained"]) >= 0.01:
+            tone = "the bill holds more than that" if parts["unexplained"] > 0 else "the bill is less than its parts"
+            lines.append(Line("Unexplained", Cell(style.with_unit(parts["unexplained"], "money"), "out"), tone))
+        lines.append(Line("The bill", Cell(style.with_unit(parts["total"], "money"), "question")))
+        return Figures("The next bill taken apart", tuple(lines))

@@ -1,0 +1,468 @@
+"""A loan's terms as they are written become what the books need: whole units, exact rates, due days."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from decimal import Decimal, localcontext
+from fractions import Fraction
+from functools import partial
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+
+from pennyweight.core.books import LONGEST, Agreement, keep_books, level_payment_units
+from pennyweight.core.dates import DATED, Days, due_days
+from pennyweight.core.daycount import DAY_COUNTS
+from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.dates import read_date, read_day_count
+from pennyweight.quantities.rates import Rate, read_per_year, read_rate
+from pennyweight.quantities.units import Style, read_value
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.loan import Loan
+
+__all__ = ["EVENT_WORDS", "REPAID", "Calendar", "Terms", "exact_rate", "one_of", "settle", "share_between", "units_of"]
+
+REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
+ROUNDINGS = ("half up", "half even", "payment up")
+EVENT_WORDS = ("rate", "extra", "paid", "balance")
+_SHAPES: dict[str, Literal["level", "principal", "interest"]] = {
+    "level payment": "level",
+    "constant principal": "principal",
+    "interest only": "interest",
+    "half every two weeks": "level",
+}
+_BASIS = {"actual/365": 365, "actual/360": 360, "30/360": 360, "30E/360": 360}
+
+
+@dataclass(frozen=True, slots=True)
+class Calendar:
+    """The due days: the day of drawdown, then one a payment, counted from `anchor`, the due day of payment `base`."""
+
+    start: np.datetime64
+    anchor: np.datetime64
+    base: int
+    per_year: int
+
+    def due(self, number: int) -> np.datetime64:
+        """The due day of a payment; 0 is the drawdown."""
+        return self.start if number < 1 else self.regular(number)
+
+    def regular(self, number: int) -> np.datetime64:
+        """The due day of a payment, those before the first counted back."""
+        return np.datetime64(np.asarray(due_days(self.anchor, self.per_year, number - self.base)).item(), "D")
+
+    @property
+    def first(self) -> np.datetime64:
+        """The first due day."""
+        return self.regular(1)
+
+    def days(self, count: int) -> Days:
+        """The due days of the first `count` payments."""
+        return due_days(self.anchor, self.per_year, np.arange(1, count + 1) - self.base)
+
+    def number(self, day: np.datetime64) -> int:
+        """The payment whose due day is the first on or after a day."""
+        if day <= self.first:
+            return 1
+        days = int((day - self.first).astype(np.int64))
+        number = max(1, int(days * self.per_year / 366) - 1)
+        while self.due(number) < day:
+            number += 1
+        return number
+
+    def made_by(self, day: np.datetime64) -> int:
+        """How many due days lie on or before a day."""
+        number = self.number(day)
+        return number if self.due(number) == day else number - 1
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """What was agreed, with everything that is needed to date, show and price it."""
+
+    agreement: Agreement
+    style: Style
+    per_year: int
+    scale: int
+    calendar: Calendar | None
+    day_count: str | None
+    rate: Rate
+    lent: float
+    fee_up_front: float
+    fee_added: float
+    fee_each: float
+
+    def money(self, units: float) -> float:
+        """An amount of units in the currency."""
+        if self.agreement.rounding is None:
+            return float(units)
+        return float(Decimal(int(units)).scaleb(-self.scale))
+
+
+def settle(loan: Loan) -> Terms:
+    """Read all terms of a loan; InputError or NoAnswer when they cannot be."""
+    return _Reader(loan).terms()
+
+
+def units_of(value: float, style: Style, rounding: str | None, what: str) -> int | float:
+    """An amount in smallest units; refused when it has more decimals than the currency."""
+    if rounding is None:
+        return value
+    units = Decimal(repr(value)).scaleb(style.places)
+    if units != units.to_integral_value():
+        raise InputError(f"{what} is {value}; amounts of this currency have {style.places} decimals at most.")
+    return int(units)
+
+
+def exact_rate(value: float) -> Fraction:
+    """The rate as it was written, exactly."""
+    return Fraction(Decimal(repr(value)))
+
+
+def one_of(given: str | None, known: tuple[str, ...], what: str) -> str:
+    """A word out of a list; InputError with the nearest one."""
+    if given not in known:
+        raise InputError(f"{what} is '{given}'{nearest(str(given), known) or '.'} Known are {', '.join(known)}.")
+    return str(given)
+
+
+class _Reader:
+    def __init__(self, loan: Loan) -> None:
+        self.loan = loan
+        self.style = Style(loan.currency, loan.locale)
+        if loan.rounding is not None:
+            one_of(loan.rounding, ROUNDINGS, "rounding")
+        self.repaid = one_of(loan.repaid, REPAID, "repaid")
+        self.fortnightly = self.repaid == "half every two weeks"
+        self.per_year = 26 if self.fortnightly else read_per_year(loan.per_year)
+        if not 1 <= self.per_year <= 52:
+            raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.")
+        self.at_start = one_of(loan.paid, ("start", "end"), "paid") == "start"
+        for what in ("rate_moves", "extra_moves", "holiday_moves"):
+            one_of(getattr(loan, what), ("payment", "term"), what)
+
+    def terms(self) -> Terms:
+        self._check_given()
+        calendar = self._calendar()
+        rate = self._rate()
+        day_count = None
+        if self.loan.interest != "equal periods":
+            day_count = read_day_count(self.loan.interest)
+            if day_count not in _BASIS:
+                raise InputError(f"interest is by '{day_count}'; a loan's is by equal periods, {', '.join(_BASIS)}.")
+            if calendar is None:
+                raise InputError(f"interest by {day_count} needs days; give the start or the first payment.")
+        count = self._count()
+        agreement = Agreement(
+            amount=0,
+            rate=exact_rate(rate.value) if rate else Fraction(0),
+            periodic=self._periodic(rate),
+            count=count,
+            spread=self._spread(count),
+            payment=self._money(self.loan.payment, "payment"),
+            residual=self._money(self.loan.residual, "residual") or 0,
+            shape=_SHAPES[self.repaid],
+            interest_only=self._interest_only(count),
+            at_start=self.at_start,
+            shares=None if day_count is None or calendar is None else partial(_share, calendar, day_count),
+            odd=self._odd(calendar) if day_count is None else Fraction(0),
+            rounding=self.loan.rounding,
+            rate_moves=self.loan.rate_moves,
+            extra_moves=self.loan.extra_moves,
+            holiday_moves=self.loan.holiday_moves,
+        )
+        agreement, rate, lent = self._solved(agreement, rate)
+        fees = [self._fee(getattr(self.loan, what), lent, what) for what in ("fee_up_front", "fee_added", "fee_each")]
+        return Terms(agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, lent, *fees)
+
+    # What is given and what is missing.
+
+    def _check_given(self) -> None:
+        loan = self.loan
+        if loan.years is not None and loan.months is not None:
+            raise InputError("Give the term in years or in months, not both.")
+        has = {"amount": loan.amount, "rate": loan.rate, "years": loan.years if loan.months is None else loan.months}
+        missing = [name for name, value in has.items() if value is None]
+        if self.repaid != "level payment":
+            if loan.payment is not None:
+                raise InputError(f"The payment follows from the terms when a loan is repaid by {self.repaid}.")
+            if missing:
+                raise InputError(f"A loan repaid by {self.repaid} needs its {missing[0]}.")
+            if self.at_start:
+                raise InputError("Payments at the start of each period go with a level payment only.")
+            if self.fortnightly and (loan.residual is not None or loan.amortized_over is not None):
+                raise InputError("Half the monthly payment every two weeks goes with no balloon and no residual.")
+            return
+        known = 4 - len(missing) - (loan.payment is None)
+        if known < 3:
+            raise InputError("A loan needs three of amount, rate, years and payment (months do for years).")
+
+    def _count(self) -> int | None:
+        loan = self.loan
+        if loan.years is None and loan.months is None:
+            if loan.amortized_over is not None or loan.residual is not None:
+                raise InputError("A balloon or a residual falls due at the end of a term; give the years.")
+            return None
+        return self._payments("years" if loan.months is None else "months")
+
+    def _payments(self, name: str) -> int:
+        given = getattr(self.loan, name)
+        span = read_value(given, "years", what=name) if name != "months" else read_amount(given, what=name) / 12
+        often = 12 if self.fortnightly else self.per_year
+        count = span * often
+        if not span > 0 or abs(count - round(count)) > 1e-9 or count > LONGEST:
+            raise InputError(
+                f"{name} is {given}; a term is above zero and makes whole payments ({often} a year), "
+                f"{LONGEST:,} at most."
+            )
+        return round(count)
+
+    def _spread(self, count: int | None) -> int | None:
+        if self.loan.amortized_over is None or count is None:
+            return None
+        spread = self._payments("amortized_over")
+        if spread < count:
+            raise InputError(
+                f"amortized_over is {self.loan.amortized_over}, shorter than the term: the balloon would fall due "
+                "after the loan is paid off."
+            )
+        if self.loan.residual is not None:
+            raise InputError("Give amortized_over or a residual, not both; either fixes the balloon.")
+        return spread
+
+    def _interest_only(self, count: int | None) -> int:
+        given = self.loan.interest_only
+        if given is None:
+            return 0
+        if count is None:
+            raise InputError("An interest-only time goes with a term; give the years.")
+        payments = read_value(given, "years", what="interest_only") * self.per_year
+        if abs(payments - round(payments)) > 1e-9 or not 0 <= payments < count:
+            raise InputError(
+                f"interest_only is {given}; it is whole payments and ends before the term (years, or '18 months')."
+            )
+        if self.at_start:
+            raise InputError("Payments at the start of each period go with a level payment only.")
+        return round(payments)
+
+    # Rates and days.
+
+    def _rate(self) -> Rate:
+        if self.loan.rate is None:
+            return Rate(0.0, self._compounding(None))
+        read = read_rate(self.loan.rate, what="rate")
+        if read.value < 0:
+            raise InputError(f"The rate is {self.loan.rate}; a loan's is 0 or more.")
+        return Rate(read.value, self._compounding(read.compounding))
+
+    def _compounding(self, said: float | None) -> float:
+        given = self.loan.compounding
+        if given is None:
+            return float(self.per_year) if said is None else said
+        own = float("inf") if given == "continuous" else float(read_per_year(given, what="compounding"))
+        if said is not None and said != own:
+            raise InputError(f"The rate '{self.loan.rate}' says how it compounds, and compounding is {given}; say one.")
+        return own
+
+    def _periodic(self, rate: Rate) -> Callable[[Fraction], Fraction]:
+        compounding = rate.compounding
+        if compounding == self.per_year or self.loan.interest != "equal periods":
+            if compounding != self.per_year:
+                raise InputError("Interest by days is simple within a period; leave the compounding out.")
+            return partial(_divided, self.per_year)
+        return partial(_converted, compounding or 0.0, self.per_year)
+
+    def _calendar(self) -> Calendar | None:
+        loan = self.loan
+        if loan.start is None and loan.first_payment is None:
+            return None
+        if self.per_year not in DATED:
+            known = ", ".join(map(str, DATED))
+            raise InputError(f"Dates come with {known} payments a year, not {self.per_year}.")
+        if loan.start is None:
+            first = read_date(loan.first_payment or "", what="first_payment")
+            start = first if self.at_start else Calendar(first, first, 1, self.per_year).regular(0)
+            return Calendar(start, first, 1, self.per_year)
+        start = read_date(loan.start, what="start")
+        regular = Calendar(start, start, 1 if self.at_start else 0, self.per_year)
+        first = regular.first if loan.first_payment is None else read_date(loan.first_payment, what="first_payment")
+        if first == regular.first:  # counted from the start, so that a 31st returns after February
+            return regular
+        if self.at_start:
+            raise InputError(f"Paid at the start of each period, the first payment is on the first day, {start}.")
+        if first <= start:
+            raise InputError(f"The first payment on {first} must come after the start on {start}.")
+        return Calendar(start, first, 1, self.per_year)
+
+    def _odd(self, calendar: Calendar | None) -> Fraction:
+        """Days before (below zero: missing from) the first equal period, over 365."""
+        if calendar is None or self.at_start:
+            return Fraction(0)
+        return Fraction(int((calendar.regular(0) - calendar.start).astype(np.int64)), 365)
+
+    # Amounts, and the unknown.
+
+    def _money(self, given: str | float | None, what: str) -> Any:
+        if given is None:
+            return None
+        value = read_amount(given, what=what)
+        if value < 0 or (value == 0 and what in ("amount", "payment")):
+            raise InputError(f"{what} is {given}; a loan's is above zero.")
+        return units_of(value, self.style, self.loan.rounding, what)
+
+    def _fee(self, given: str | float | None, lent: float, what: str) -> float:
+        if given is None:
+            return 0.0
+        if isinstance(given, str) and given.strip().endswith("%"):
+            if what == "fee_each":
+                raise InputError(f"{what} is {given}; write an amount.")
+            share = read_value(given, "share", what=what)
+            value = float(round(Decimal(repr(share)) * Decimal(repr(lent)), self.style.places))
+        else:
+            value = read_amount(given, what=what)
+        if value < 0 or (what == "fee_up_front" and value >= lent):
+            raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.")
+        units_of(value, self.style, self.loan.rounding, what)
+        return value
+
+    def _solved(self, agreed: Agreement, rate: Rate) -> tuple[Agreement, Rate, float]:
+        """The agreement with the missing one of amount, rate and payment worked out (the term shows itself)."""
+        loan, unit = self.loan, 1 if self.loan.rounding is None else 10**self.style.places
+        if loan.amount is None:
+            balance = self._largest(agreed)
+            lent = balance / unit
+            part = self._share_added()
+            lent = lent / (1 + part) if part else lent - self._fee(loan.fee_added, lent, "fee_added")
+            if loan.rounding is not None:
+                lent = int(lent * unit + 1e-6) / unit
+        else:
+            lent = read_amount(loan.amount, what="amount")
+            self._money(loan.amount, "amount")
+        owed = lent + self._fee(loan.fee_added, lent, "fee_added")
+        balance = owed if loan.rounding is None else round(owed * unit)
+        agreed = replace(agreed, amount=balance)
+        if agreed.residual >= balance and agreed.residual:
+            raise InputError(f"residual is {loan.residual}; it is less than the loan of {lent:,.2f}.")
+        if loan.rate is None:
+            found = self._rate_needed(agreed)
+            rate = Rate(found, rate.compounding)
+            agreed = replace(agreed, rate=exact_rate(found))
+        if loan.amount is not None and loan.rate is not None and agreed.payment is not None and agreed.count:
+            self._refuse_contradiction(agreed)
+        if self.fortnightly:
+            monthly = level_payment_units(balance, agreed.rate / 12, agreed.count or 1, loan.rounding)
+            half = monthly / 2 if loan.rounding is None else (int(monthly) + 1) // 2
+            agreed = replace(agreed, payment=half, count=None)
+        return agreed, rate, lent
+
+    def _share_added(self) -> float:
+        given = self.loan.fee_added
+        in_percent = isinstance(given, str) and given.strip().endswith("%")
+        return read_value(given, "share", what="fee_added") if in_percent and given is not None else 0.0
+
+    def _refuse_contradiction(self, agreed: Agreement) -> None:
+        """Amount, rate, term and payment all given: the last payment may differ by some cents, no more."""
+        over = keep_books(replace(agreed, count=None, spread=None, residual=0, shares=None))
+        plain = agreed.spread is None and not agreed.residual and not agreed.interest_only and not agreed.at_start
+        count = agreed.count or 1
+        left = agreed.amount if len(over.rows) < count or not plain else over.rows[count - 1][4]
+        if plain and (len(over.rows) == count or (len(over.rows) > count and left <= count)):
+            return
+        fitting = _level_of(agreed)
+        gap = fitting - (agreed.payment or 0)
+        shown = [self.style.with_unit(float(value) / 10**self.style.places, "money") for value in (fitting, abs(gap))]
+        raise InputError(
+            f"Amount, rate, term and payment contradict each other: over {count} payments the payment is {shown[0]}, "
+            f"{shown[1]} {'more' if gap > 0 else 'less'} than given; leave one of the four out."
+        )
+
+    def _largest(self, agreed: Agreement) -> int | float:
+        """What the payments are worth, rounded down; the level payment of it is not above the given one."""
+        payment = agreed.payment or 0
+        i = float(agreed.periodic(agreed.rate))
+        over, count = agreed.spread or agreed.count or 1, agreed.count or 1
+        factor = over if i == 0 else -np.expm1(-over * np.log1p(i)) / i
+        worth = payment * factor * (1 + i if agreed.at_start else 1) + agreed.residual * (1 + i) ** -count
+        if agreed.rounding is None:
+            return float(worth)
+        balance = int(worth)
+        while balance > 0 and _level_of(replace(agreed, amount=balance)) > payment:
+            balance -= 1
+        if balance <= 0:
+            raise NoAnswer("The payment repays no amount at these terms.")
+        return balance
+
+    def _rate_needed(self, agreed: Agreement) -> float:
+        """The yearly rate with the fewest digits at which the level payment is the given one."""
+        target = agreed.payment or 0
+        half = 1e-12 * float(target) if agreed.rounding is None else 0.5
+
+        def close(yearly: float) -> float:
+            terms = replace(agreed, rate=Fraction(yearly), rounding=None, amount=float(agreed.amount))
+            return float(_level_of(terms))
+
+        if close(0.0) > target + half:
+            total = self.style.show((agreed.count or 1) * target / 10**self.style.places, "money")
+            raise NoAnswer(f"All payments together, {total}, are less than the amount; no rate of 0 or more fits.")
+        bounds = []
+        for wanted in (target - half, target + half):
+            low, high = 0.0, 1.0
+            while close(high) < wanted and high < 1e4:
+                high *= 2
+            for _ in range(80):
+                middle = (low + high) / 2
+                low, high = (middle, high) if close(middle) < wanted else (low, middle)
+            bounds.append(high)
+        middle = sum(bounds) / 2
+        for places in range(4, 15):
+            short = round(middle, places)
+            if agreed.rounding is not None and _level_of(replace(agreed, rate=exact_rate(short))) == target:
+                return short
+        return middle
+
+
+def _level_of(agreed: Agreement) -> int | float:
+    # The first payment that is worked out is the agreed one; one row is all that is needed of the books.
+    first = agreed.interest_only
+    count, spread = ((over or first) - first for over in (agreed.count, agreed.spread))
+    terms = replace(agreed, payment=None, shares=None, interest_only=0, count=count or None, spread=spread or None)
+    books = keep_books(terms, stop=1)
+    return books.payments[0]
+
+
+def _divided(per_year: int, yearly: Fraction) -> Fraction:
+    return yearly / per_year
+
+
+def _converted(compounding: float, per_year: int, yearly: Fraction) -> Fraction:
+    """The rate of a payment period of one that compounds otherwise, to fifty digits."""
+    with localcontext() as context:
+        context.prec = 60
+        j = Decimal(yearly.numerator) / Decimal(yearly.denominator)
+        if compounding == float("inf"):
+            growth = (j / per_year).exp()
+        elif compounding == 0:
+            growth = ((1 + j).ln() / per_year).exp()
+        else:
+            m = Decimal(repr(compounding))
+            growth = ((1 + j / m).ln() * m / per_year).exp()
+        return Fraction((growth - 1).quantize(Decimal("1e-50")))
+
+
+def _share(calendar: Calendar, day_count: str, number: int) -> Fraction:
+    """The part of a year that a period is."""
+    return share_between(calendar.due(number - 1), calendar.due(number), day_count)
+
+
+def share_between(start: np.datetime64, end: np.datetime64, day_count: str) -> Fraction:
+    """The part of a year between two days, exactly: days over the basis.
+
+    >>> share_between(np.datetime64("2027-01-01"), np.datetime64("2027-02-01"), "actual/360")
+    Fraction(31, 360)
+    """
+    basis = _BASIS[day_count]
+    part = DAY_COUNTS[day_count](np.asarray(start), np.asarray(end), None)
+    return Fraction(round(float(part) * basis), basis)

@@ -1,0 +1,198 @@
+"""A loan's schedule: the rows of its books with their days, what they add up to, and their checks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.core.books import Books, Row
+from pennyweight.core.dates import Days
+from pennyweight.instruments.loan_events import Statement, Timetable
+from pennyweight.instruments.loan_terms import Terms
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Schedule"]
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """Every payment of a loan until nothing is owed. Amounts are in the currency."""
+
+    terms: Terms
+    books: Books
+    timetable: Timetable | None = None
+    first_rate: Fraction = field(default=Fraction(0))
+
+    @property
+    def rows(self) -> list[Row]:
+        """(payment, interest, extra, correction, balance) of each payment, in smallest units."""
+        return self.books.rows
+
+    @property
+    def payment(self) -> float:
+        """The level payment; without one, the first payment."""
+        is_level = self.terms.agreement.shape == "level" and self.books.payments
+        return self.terms.money(self.books.payments[0] if is_level else self.rows[0][0])
+
+    @property
+    def last_payment(self) -> float:
+        """The payment that clears the loan."""
+        return self.terms.money(self.rows[-1][0])
+
+    @cached_property
+    def total_interest(self) -> float:
+        """All interest."""
+        return self.terms.money(sum(row[1] for row in self.rows))
+
+    @cached_property
+    def total_fees(self) -> float:
+        """All fees: up front, added, and with each payment."""
+        terms = self.terms
+        return round(terms.fee_up_front + terms.fee_added + terms.fee_each * len(self.rows), terms.scale)
+
+    @cached_property
+    def total_paid(self) -> float:
+        """Everything that is paid: payments, extras, and fees (one that was added is inside the payments)."""
+        terms = self.terms
+        paid = terms.money(sum(row[0] + row[2] for row in self.rows))
+        return round(paid + terms.fee_up_front + terms.fee_each * len(self.rows), 9)
+
+    @cached_property
+    def dates(self) -> Days | None:
+        """The due day of each payment, when the loan has days."""
+        return None if self.terms.calendar is None else self.terms.calendar.days(len(self.rows))
+
+    @property
+    def paid_off_on(self) -> str | None:
+        """The day of the last payment."""
+        return None if self.dates is None else str(self.dates[-1])
+
+    @property
+    def history(self) -> int:
+        """How many rows a statement has confirmed or replaced."""
+        return 0 if self.timetable is None else min(self.timetable.last_statement, len(self.rows))
+
+    @cached_property
+    def statements(self) -> tuple[Statement, ...]:
+        """Each stated balance beside the schedule's."""
+        return () if self.timetable is None else self.timetable.statements(self.books)
+
+    @cached_property
+    def remarks(self) -> tuple[str, ...]:
+        """What could not be booked, and what is to be known of the events."""
+        if self.timetable is None:
+            return ()
+        ended = f"on {self.paid_off_on}" if self.dates is not None else f"with payment {len(self.rows)}"
+        return self.timetable.told(self.books, ended)
+
+    def named(self, number: int) -> str:
+        """A payment by its day, or by its number."""
+        return str(number) if self.dates is None else str(self.dates[number - 1])
+
+    def balance_after(self, number: int) -> float:
+        """What is owed after a payment; after none, what was drawn."""
+        if number < 1:
+            return self.terms.money(self.terms.agreement.amount)
+        return self.terms.money(self.rows[min(number, len(self.rows)) - 1][4])
+
+    @cached_property
+    def frame(self) -> pd.DataFrame:
+        """One row a payment, indexed by date (by number without dates).
+
+        payment, interest, principal, extra, fee, correction (what a statement's balance adds) and balance, in the
+        currency; `history` marks rows that a statement covers. principal = payment + extra - interest.
+        """
+        import pandas as pd
+
+        table = pd.DataFrame(self.plain_rows())
+        if self.dates is None:
+            return table.drop(columns="date").set_index("number")
+        table["date"] = self.dates.astype("datetime64[s]")
+        return table.set_index("date")
+
+    def plain_rows(self) -> list[dict[str, Any]]:
+        """The rows as plain values."""
+        money, dates, each = self.terms.money, self.dates, self.terms.fee_each
+        return [
+            {
+                "number": k,
+                "date": None if dates is None else str(dates[k - 1]),
+                "payment": money(payment),
+                "interest": money(interest),
+                "principal": money(payment + extra - interest),
+                "balance": money(balance),
+                "extra": money(extra),
+                "fee": each,
+                "correction": money(correction),
+                "history": k <= self.history,
+            }
+            for k, (payment, interest, extra, correction, balance) in enumerate(self.rows, 1)
+        ]
+
+    @cached_property
+    def yearly(self) -> pd.DataFrame:
+        """One row a calendar year (a year of the loan without dates), with the same columns."""
+        import pandas as pd
+
+        money = self.terms.money
+        if self.dates is None:
+            years = np.arange(len(self.rows)) // self.terms.per_year + 1
+        else:
+            years = self.dates.astype("datetime64[Y]").astype(np.int64) + 1970
+        found: dict[int, list[float]] = {}
+        for year, (payment, interest, extra, _, balance) in zip(years.tolist(), self.rows, strict=True):
+            sums = found.setdefault(year, [0, 0, 0, 0, 0])
+            sums[0] += payment
+            sums[1] += interest
+            sums[2] += extra
+            sums[3] += 1
+            sums[4] = balance
+        rows = [
+            {
+                "year": year,
+                "payments": money(paid),
+                "interest": money(interest),
+                "principal": money(paid + extra - interest),
+                "extra": money(extra),
+                "fee": round(self.terms.fee_each * count, 9),
+                "balance": money(balance),
+            }
+            for year, (paid, interest, extra, count, balance) in found.items()
+        ]
+        return pd.DataFrame(rows).set_index("year")
+
+    @cached_property
+    def principal_leads(self) -> int | None:
+        """The first payment of which more goes to principal than to interest; None when there is none."""
+        return next((k for k, row in enumerate(self.rows, 1) if row[0] - row[1] > row[1]), None)
+
+    @cached_property
+    def checks(self) -> tuple[tuple[bool, str], ...]:
+        """What the schedule checks of itself."""
+        exact = self.terms.agreement.rounding is not None
+        near = 0.0 if exact else 1e-6 * max(1.0, float(self.terms.agreement.amount))
+        principal = sum(row[0] + row[2] - row[1] for row in self.rows)
+        corrected = sum(row[3] for row in self.rows)
+        owed = self.terms.agreement.amount + corrected
+        opening = [self.terms.agreement.amount, *(row[4] for row in self.rows[:-1])]
+        each = all(
+            abs(before + row[1] + row[3] - row[0] - row[2] - row[4]) <= near
+            for before, row in zip(opening, self.rows, strict=True)
+        )
+        money = self.terms.money
+        paid = money(sum(row[1] for row in self.rows)) + money(principal)
+        fees = self.total_fees - self.terms.fee_added
+        adds = "Principal adds up to the amount" + (" with the statements' corrections." if corrected else ".")
+        all_paid = abs(self.total_paid - paid - fees) <= max(near, 1e-6)
+        return (
+            (abs(self.rows[-1][4]) <= near, "The balance ends at zero."),
+            (abs(principal - owed) <= near, adds),
+            (each, "Every balance is the one before plus interest less what is paid."),
+            (all_paid, "All that is paid is interest plus principal plus fees."),
+        )

@@ -1,0 +1,323 @@
+"""A loan taken over in the middle: what is left of it, what it was, what is in arrears, what does not fit."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from pennyweight.documents import Block, Cell, Checks, Document, Figures, Line, Text
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loan import Loan
+from pennyweight.instruments.loan_report import loan_charts, loan_tables
+from pennyweight.instruments.loan_terms import Calendar
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.units import read_value
+
+__all__ = ["Takeover"]
+
+Date = str | dt.date
+
+
+@dataclass(frozen=True, kw_only=True)
+class Takeover(Shown):
+    """A level-payment loan taken over on a day; three of balance, rate, payment and what is left of the term suffice.
+
+    Args:
+        on: the day of takeover. next_payment: the next due day; left out, one period after.
+        balance: what is owed that day, arrears included. rate: yearly, quoted. payment: the level payment.
+        maturity: the day of the last payment; or payments_left, or years_left.
+        original_amount, original_years, first_payment: what is known of the loan as it was made; any of them
+            lets the rest be worked out.
+        missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
+
+    >>> told = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
+    >>> told.remaining.agreed.paid_off_on, round(told.original.amount)
+    ('2038-09-30', 86000)
+    """
+
+    on: Date
+    balance: str | float | None = None
+    rate: str | float | None = None
+    payment: str | float | None = None
+    maturity: Date | None = None
+    payments_left: int | None = None
+    years_left: str | float | None = None
+    next_payment: Date | None = None
+    original_amount: str | float | None = None
+    original_years: str | float | None = None
+    first_payment: Date | None = None
+    missed_payments: int | None = None
+    arrears: str | float | None = None
+    per_year: str | int = 12
+    currency: str = ""
+    locale: str = "en"
+    title: str = ""
+
+    def __post_init__(self) -> None:
+        said = [self.maturity is not None, self.payments_left is not None, self.years_left is not None]
+        if sum(said) > 1:
+            raise InputError("Give one of maturity, payments_left and years_left.")
+        known = [self.balance is not None, self.rate is not None, self.payment is not None, any(said)]
+        if sum(known) < 3:
+            raise InputError(
+                "A takeover needs three of balance, rate, payment and what is left (maturity or payments_left)."
+            )
+        if self.missed_payments is not None and self.arrears is not None:
+            raise InputError("Give missed_payments or arrears, not both.")
+        if (self.missed_payments is not None or self.arrears is not None) and self.balance is None:
+            raise InputError("Arrears are part of a balance; give the balance.")
+        if self.missed_payments is not None and not 0 <= self.missed_payments <= 120:
+            raise InputError(f"missed_payments is {self.missed_payments}; it runs from 0 to 120.")
+        _ = self.remaining  # so that what cannot be is refused at once
+
+    @cached_property
+    def calendar(self) -> Calendar:
+        """The due days from the takeover on."""
+        often = read_per_year(self.per_year)
+        # A loan of its own checks how often, and finds the first due day.
+        sample = Loan(1, "0%", years=1, per_year=often, start=self.on, first_payment=self.next_payment)
+        assert sample.terms.calendar is not None
+        return sample.terms.calendar
+
+    @cached_property
+    def left(self) -> int | None:
+        """The payments left, when that is given."""
+        if self.payments_left is not None:
+            if self.payments_left < 1:
+                raise InputError(f"payments_left is {self.payments_left}; there is at least one.")
+            return self.payments_left
+        if self.years_left is not None:
+            count = read_value(self.years_left, "years", what="years_left") * self.calendar.per_year
+            if not count >= 1 or abs(count - round(count)) > 1e-9:
+                raise InputError(f"years_left is {self.years_left}; it makes whole payments, one at least.")
+            return round(count)
+        if self.maturity is None:
+            return None
+        day = read_date(self.maturity, what="maturity")
+        number = self.calendar.number(day)
+        if day < self.calendar.first or self.calendar.due(number) != day:
+            raise InputError(f"maturity is {day}, which is no due day; those around it are {self._around(number)}.")
+        return number
+
+    @cached_property
+    def overdue(self) -> float:
+        """What is to be paid at takeover to bring the loan to its schedule: missed payments with their interest."""
+        if self.arrears is not None:
+            owed = read_amount(self.arrears, what="arrears")
+            if owed < 0:
+                raise InputError(f"arrears are {self.arrears}; write an amount above zero.")
+            return owed
+        if not self.missed_payments:
+            return 0.0
+        if self.payment is None or self.rate is None:
+            raise InputError("Missed payments are counted in payments at the loan's rate; give both.")
+        payment, i = read_amount(self.payment), float(_loan_rate(self))
+        worth = sum(payment * (1 + i) ** k for k in range(self.missed_payments))
+        return round(worth, self.remaining_style_places)
+
+    @property
+    def remaining_style_places(self) -> int:
+        """Decimals of the currency."""
+        return Loan(1_000, "0%", years=1, currency=self.currency).terms.style.places
+
+    @cached_property
+    def remaining(self) -> Loan:
+        """The loan from the takeover on, arrears paid."""
+        common = self._common()
+        balance = None
+        if self.balance is not None:
+            stated = read_amount(self.balance, what="balance")
+            balance = round(stated - self.overdue, 9)
+            if balance <= 0:
+                raise InputError(f"The arrears of {self.overdue:,.2f} are not less than the balance of {stated:,.2f}.")
+        months = None if self.left is None else self.left * 12 / self.calendar.per_year
+        if balance is not None and self.rate is not None and self.payment is not None:
+            free = Loan(balance, self.rate, payment=self.payment, **common)
+            if self.left is None or len(free.agreed.rows) == self.left:
+                return free
+            try:
+                return Loan(balance, self.rate, payment=self.payment, months=months, **common)
+            except InputError:  # they contradict each other; told below
+                return free
+        return Loan(balance, self.rate, payment=self.payment, months=months, **common)
+
+    @cached_property
+    def made(self) -> int | None:
+        """How many payments were due before the takeover, when it can be told."""
+        if self.first_payment is not None:
+            first = read_date(self.first_payment, what="first_payment")
+            if first >= self.calendar.first:
+                raise InputError(f"first_payment is {first}, not before the next payment on {self.calendar.first}.")
+            about = int((self.calendar.first - first).astype(np.int64) * self.calendar.per_year / 365)
+            for made in range(max(about - 1, 1), about + 3):  # back from the next due day: the 31st was the 29th once
+                if self.calendar.regular(1 - made) == first:
+                    return made
+            raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
+        if self.original_years is not None:
+            count = read_value(self.original_years, "years", what="original_years") * self.calendar.per_year
+            made = round(count) - len(self.remaining.agreed.rows)
+            if abs(count - round(count)) > 1e-9 or made < 0:
+                left = len(self.remaining.agreed.rows)
+                raise InputError(f"original_years is {self.original_years}, and {left} payments are left alone.")
+            return made
+        if self.original_amount is not None:
+            amount = read_amount(self.original_amount, what="original_amount")
+            if amount < self.remaining.amount:
+                raise InputError(
+                    f"original_amount is {amount:,.2f}, less than the {self.remaining.amount:,.2f} that is still owed."
+                )
+            whole = Loan(amount, self.remaining.rate, payment=self.remaining.payment, per_year=self.per_year,
+                         currency=self.currency)  # fmt: skip
+            balances = [amount, *(whole.terms.money(row[4]) for row in whole.agreed.rows)]
+            return min(range(len(balances)), key=lambda k: abs(balances[k] - self.remaining.amount))
+        return None
+
+    @cached_property
+    def original(self) -> Loan | None:
+        """The loan as it must have been made; None when nothing of it is known."""
+        if self.made is None:
+            return None
+        rest, count = self.remaining, self.made + len(self.remaining.agreed.rows)
+        terms = rest.terms
+        common: dict[str, Any] = {"per_year": self.per_year, "currency": self.currency, "locale": self.locale}
+        common["start"] = str(self.calendar.regular(-self.made))
+        common["first_payment"] = str(self.calendar.regular(1 - self.made))
+        if self.original_amount is not None:
+            return Loan(self.original_amount, rest.rate, payment=rest.payment, **common)
+        # Back from the balance: each payment added, the interest of its period taken off.
+        i = float(terms.agreement.periodic(terms.agreement.rate))
+        owed = rest.amount
+        for _ in range(self.made):
+            owed = (owed + rest.payment) / (1 + i)
+        # The round amount it was, when the same payment belongs to one nearby.
+        for places in (-4, -3, -2, -1, 0, 2):
+            near = round(owed, places)
+            if near > 0 and abs(near - owed) <= max(1.0, 2e-5 * owed):
+                try:
+                    found = Loan(near, rest.rate, months=count * 12 / self.calendar.per_year, **common)
+                except (InputError, NoAnswer):
+                    continue
+                if abs(found.payment - rest.payment) < 10.0**-terms.scale / 2:
+                    return found
+        return Loan(round(owed, terms.scale), rest.rate, payment=rest.payment, **common)
+
+    @cached_property
+    def contradictions(self) -> tuple[str, ...]:
+        """Facts that do not fit together, with by how much."""
+        rest, found = self.remaining, []
+        style = rest.terms.style
+
+        def shown(value: float) -> str:
+            return style.with_unit(value, "money")
+
+        if self.left is not None and len(rest.agreed.rows) != self.left:
+            fitting = Loan(rest.amount, rest.rate, months=self.left * 12 / self.calendar.per_year, **self._common())
+            gap, count = fitting.payment - rest.payment, len(rest.agreed.rows)
+            found.append(
+                f"The payment of {shown(rest.payment)} pays off {shown(rest.amount)} in {count} payments, "
+                f"not {self.left}. To end with payment {self.left} it would be {shown(fitting.payment)}, "
+                f"{shown(abs(gap))} {'more' if gap > 0 else 'less'}."
+            )
+        original = self.original
+        if original is not None and self.made:
+            scheduled = original.agreed.balance_after(self.made)
+            gap = rest.amount - scheduled
+            unit = 10.0**-rest.terms.scale
+            if abs(gap) > max(unit * (self.made + 1), 2e-5 * rest.amount):
+                reason = "; the difference may be arrears" if gap > 0 and not self.overdue else ""
+                found.append(
+                    f"After {self.made} payments the original loan of {shown(original.amount)} would stand at "
+                    f"{shown(scheduled)}, and {shown(rest.amount)} is stated: {shown(abs(gap))} "
+                    f"{'more' if gap > 0 else 'less'}{reason}."
+                )
+            if self.original_years is not None:
+                agreed = round(read_value(self.original_years, "years", what="original_years") * self.calendar.per_year)
+                if abs(len(original.agreed.rows) - agreed) > 0:
+                    found.append(
+                        f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
+                        f"at {shown(rest.payment)}, not the {agreed} of {self.original_years} years."
+                    )
+        return tuple(found)
+
+    @property
+    def frame(self) -> Any:
+        """The remaining schedule (see `Schedule.frame`)."""
+        return self.remaining.frame
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        rest, original = self.remaining, self.original
+        told: dict[str, Any] = {
+            **rest.as_dict(),
+            "taken_over_on": str(self.calendar.start),
+            "balance": round(rest.amount + self.overdue, 9),
+            "arrears": self.overdue,
+            "interest_to_come": rest.agreed.total_interest,
+            "original": None,
+            "contradictions": list(self.contradictions),
+        }
+        if original is not None:
+            told["original"] = {
+                "amount": original.amount,
+                "payments": len(original.agreed.rows),
+                "first_payment": str(original.terms.calendar.first) if original.terms.calendar else None,
+                "payments_made": self.made,
+                "total_interest": original.agreed.total_interest,
+            }
+        return told
+
+    def document(self) -> Document:
+        """What is taken over, what it was, what does not fit, and the remaining schedule."""
+        rest, original = self.remaining, self.original
+        style, schedule = rest.terms.style, rest.agreed
+
+        def line(label: str, value: float, note: str = "", tone: Any = "plain") -> Line:
+            return Line(label, Cell(style.with_unit(value, "money"), tone), note)
+
+        lines = [line("Balance taken over", rest.amount + self.overdue, f"on {self.calendar.start}")]
+        if self.overdue:
+            lines.append(line("To pay at takeover", self.overdue, "arrears with their interest", "out"))
+            lines.append(line("Owed after that", rest.amount))
+        worked_out = {name for name in ("rate", "payment") if getattr(self, name) is None}
+        lines.append(Line("Rate", Cell(f"{style.show(float(rest.terms.rate.value), 'rate')} a year")))
+        lines.append(line("Payment", rest.payment, "worked out" if "payment" in worked_out else ""))
+        lines.append(Line("Payments left", Cell(str(len(schedule.rows))), f"the last on {schedule.paid_off_on}"))
+        lines.append(line("Interest to come", schedule.total_interest, "", "question"))
+        if original is not None:
+            whole = original.agreed
+            first = original.terms.calendar.first if original.terms.calendar else ""
+            lines.append(line("Original loan", original.amount, f"{len(whole.rows)} payments, the first on {first}"))
+            lines.append(Line("Payments made before", Cell(str(self.made))))
+            lines.append(line("Interest over its whole life", whole.total_interest))
+            share = schedule.total_interest / whole.total_interest if whole.total_interest else 0.0
+            lines.append(Line("Of it still to come", Cell(style.show(share, "share"))))
+        blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
+        blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in self.contradictions]
+        if original is None:
+            blocks.append(
+                Text("What the loan was cannot be told; give original_amount, original_years or first_payment.")
+            )
+        blocks += [*loan_tables(schedule), Checks(schedule.checks)]
+        title = self.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
+        return Document(title, tuple(blocks), f"As of {self.calendar.start}, to the smallest unit.", loan_charts(rest))
+
+    def _common(self) -> dict[str, Any]:
+        return {
+            "per_year": self.per_year, "currency": self.currency, "locale": self.locale,
+            "start": str(self.calendar.regular(0)), "first_payment": str(self.calendar.first),
+        }  # fmt: skip
+
+    def _around(self, number: int) -> str:
+        return f"{self.calendar.due(max(number - 1, 1))} and {self.calendar.due(number)}"
+
+
+def _loan_rate(told: Takeover) -> Any:
+    agreement = Loan(1_000_000, told.rate, years=1, per_year=told.per_year).terms.agreement
+    return agreement.periodic(agreement.rate)

@@ -1,0 +1,154 @@
+"""Files in TOML: read with exact complaints, and checked against a shape with the line of what is wrong."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Callable, Collection
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.positions import line_of, positions
+
+__all__ = ["Source", "keys_of", "read_toml", "shaped"]
+
+Shape = TypeVar("Shape", bound=BaseModel)
+
+_LARGEST = 4 * 1024 * 1024
+
+
+class Source:
+    """Where a document came from: its file, and the line of each key, for messages."""
+
+    def __init__(self, path: Path | None, name: str, lines: dict[tuple[str, ...], int]) -> None:
+        self.path, self.name, self._lines = path, name, lines
+
+    def where(self, *keys: str) -> str:
+        """ "taxi.toml, line 31, [money_in] fares" """
+        line = line_of(self._lines, keys)
+        place = self.name if line is None else f"{self.name}, line {line}"
+        if not keys:
+            return place
+        head = f"[{keys[0]}]" if len(keys) > 1 else keys[0]
+        return f"{place}, {' '.join([head, *keys[1:]])}"
+
+
+def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
+    """Read a TOML file; InputError with file and line when it is none."""
+    text = _text_of(path)
+    try:
+        document = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, ValueError, RecursionError) as error:
+        raise InputError(f"{path.name} is not valid TOML: {_toml_error(error)}.") from None
+    return document, Source(path, path.name, positions(text))
+
+
+def shaped(
+    shape: type[Shape],
+    document: dict[str, Any],
+    source: Source,
+    keys_at: Callable[[tuple[str, ...]], list[str]],
+    *,
+    later: Collection[str] = (),
+) -> Shape:
+    """Check the shape of a document.
+
+    `keys_at` tells which keys are known at a place of the file, for hints; `later` are keys that are not read yet.
+    """
+    try:
+        return shape.model_validate(document)
+    except ValidationError as error:
+        raise _explain(error, document, source, keys_at, later) from None
+
+
+def keys_of(shape: type[BaseModel]) -> list[str]:
+    """The keys of a shape as they are written."""
+    return [field.alias or name for name, field in shape.model_fields.items()]
+
+
+def _text_of(path: Path) -> str:
+    try:
+        if path.is_dir():
+            raise InputError(f"{path} is a folder; name the file in it.")
+        if path.stat().st_size > _LARGEST:
+            raise InputError(f"{path} is larger than 4 MB, which none of ours is.")
+        return path.read_text(encoding="utf-8-sig").replace("\r\n", "\n")
+    except FileNotFoundError:
+        beside = [entry.name for entry in path.parent.glob("*.toml")] if path.parent.is_dir() else []
+        raise InputError(f"There is no file {path}{nearest(path.name, beside) or '.'}") from None
+    except UnicodeDecodeError:
+        raise InputError(f"{path.name} is not text in UTF-8.") from None
+    except OSError as error:
+        raise InputError(f"{path} cannot be read: {error.strerror}.") from None
+
+
+def _toml_error(error: Exception) -> str:
+    if isinstance(error, RecursionError):
+        return "it is nested too deep"
+    message = str(error).rstrip(".")
+    if message.startswith("Cannot overwrite a value") or "more than once" in message:
+        message = message.replace("Cannot overwrite a value", "a key stands there twice")
+    return message[:1].lower() + message[1:]
+
+
+def _explain(
+    error: ValidationError,
+    document: dict[str, Any],
+    source: Source,
+    keys_at: Callable[[tuple[str, ...]], list[str]],
+    later: Collection[str],
+) -> InputError:
+    """The first complaint as one sentence with its place."""
+    complaints = error.errors(include_url=False)
+    first = min(complaints, key=lambda c: (c["type"] != "extra_forbidden", -len(c["loc"])))
+    keys = _real_keys(tuple(str(part) for part in first["loc"]), document)
+    parent, key = keys[:-1], keys[-1] if keys else ""
+    where = source.where(*keys)
+    given = first.get("input")
+    shown = given if isinstance(given, str | int | float) else type(given).__name__
+    kind = first["type"]
+    if kind == "extra_forbidden":
+        known = keys_at(parent)
+        if key in later:
+            return InputError(f"{where}: '{key}' is part of the language but not read by this version yet.")
+        return InputError(
+            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} Known here are {', '.join(known)}."
+        )
+    if kind == "missing":
+        return InputError(f"{source.where(*parent) if parent else source.name}: '{key}' is missing.")
+    if kind == "literal_error":
+        return InputError(f"{where} is '{shown}'; it must be {first['ctx']['expected']}.")
+    others = {c["type"] for c in complaints if _real_keys(tuple(map(str, c["loc"])), document) == keys}
+    expected = _EXPECTED[kind] if others == {kind} and kind in _EXPECTED else "a number or a text"
+    if key in ("at", "from", "to"):
+        expected = "a period, such as 3, 'year 2' or 'end'"
+    if kind == "date_type" or key == "start":
+        expected = "a date, such as 2027-01-01, without quotes" if parent[:1] in (("timeline",), ()) else expected
+    return InputError(f"{where} is {shown!r}; it must be {expected}.")
+
+
+_EXPECTED = {
+    "int_type": "a whole number",
+    "string_type": "a text in quotes",
+    "dict_type": "a table, with a name and a value on each line",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+}
+
+
+def _real_keys(loc: tuple[str, ...], document: dict[str, Any]) -> tuple[str, ...]:
+    """The part of a location that names keys of the file; the rest are the reader's own tags."""
+    keys: list[str] = []
+    place: Any = document
+    for number, part in enumerate(loc):
+        if isinstance(place, dict) and part in place:
+            keys.append(part)
+            place = place[part]
+        elif isinstance(place, dict) and number == len(loc) - 1 and part not in _TAGS:
+            keys.append(part)
+    return tuple(keys)
+
+
+_TAGS = {"int", "float", "str", "date", "function-before"}

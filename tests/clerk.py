@@ -1,0 +1,61 @@
+"""The books of one loan as a clerk would keep them, in decimals: slow, plain, and independent of the engines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import ROUND_HALF_UP, Decimal, localcontext
+
+D = Decimal
+CENT = Decimal("0.01")
+Row = tuple[Decimal, Decimal, Decimal, Decimal]
+Event = tuple[int, str, Decimal]
+
+
+def cents(exact: Decimal, rounding: str = ROUND_HALF_UP) -> Decimal:
+    """To the cent; first to 25 places, so that a half that came out of a division is a half."""
+    with localcontext() as context:
+        context.prec = 60
+        return exact.quantize(Decimal("1e-25")).quantize(CENT, rounding=rounding)
+
+
+def level(balance: Decimal, rate: Decimal, per_year: int, count: int, rounding: str = ROUND_HALF_UP) -> Decimal:
+    i = rate / per_year
+    return cents(balance / count if rate == 0 else balance * i / (1 - (1 + i) ** -count), rounding)
+
+
+def books(
+    amount: Decimal, rate: Decimal, per_year: int, count: int, *, payment: Decimal | None = None,
+    events: Iterable[Event] = (), lowers: bool = False, rounding: str = ROUND_HALF_UP,
+) -> list[Row]:  # fmt: skip
+    """(payment, interest, extra, balance) of every row. Events are (payment number, what, amount or rate)."""
+    with localcontext() as context:
+        context.prec = 50
+        todo = list(events)
+        due = level(amount, rate, per_year, count, rounding) if payment is None else payment
+        balance, rows = amount, []
+        for number in range(1, count + 1):
+            here = [event for event in todo if event[0] == number]
+            for _, what, value in here:
+                if what == "rate":
+                    rate = value
+                    due = level(balance, rate, per_year, count - number + 1, rounding)
+            interest = cents(balance * rate / per_year, rounding)
+            paid = next((value for _, what, value in here if what == "paid"), due)
+            if number == count or paid >= balance + interest:
+                paid = balance + interest
+            balance += interest - paid
+            extra = Decimal(0)
+            for _, what, value in here:
+                if what == "extra":
+                    taken = min(value, balance)
+                    balance -= taken
+                    extra += taken
+            for _, what, value in here:
+                if what == "balance":
+                    balance = value
+            if extra and lowers and balance and number < count:
+                due = level(balance, rate, per_year, count - number, rounding)
+            rows.append((paid, interest, extra, balance))
+            if not balance:
+                break
+        return rows

@@ -1,0 +1,320 @@
+"""Loan files, takeovers, several loans, and what a change would do: identities, and sentences for what is wrong."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from pennyweight import (
+    InputError,
+    Loan,
+    LoanSet,
+    NoAnswer,
+    Takeover,
+    extra_needed,
+    extras_table,
+    offers,
+    read_loan_file,
+    refinancing,
+)
+from pennyweight.cli.main import status
+from tests.clerk import D, books
+
+STARTERS = Path(__file__).parents[1] / "src/pennyweight/starters/loans"
+LOAN = Loan(86_000, "4.2%", years=15)
+
+
+# What a change would do.
+
+
+def test_extras_save_what_the_clerk_finds() -> None:
+    for row in extras_table(LOAN, [50, "100", 1_000]):
+        rows = books(D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(row.extra)) for n in range(1, 181)])
+        assert row.payments_saved == 180 - len(rows)
+        assert row.interest_saved == pytest.approx(LOAN.agreed.total_interest - float(sum(line[1] for line in rows)))
+
+
+def test_the_extra_needed_is_the_smallest_cent() -> None:
+    found = extra_needed(LOAN, 120).extra
+    for extra, count in ((found, 120), (round(found - 0.01, 2), 121)):
+        assert (
+            len(books(D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(str(extra))) for n in range(1, 181)]))
+            == count
+        )
+    with pytest.raises(NoAnswer, match="paid off by then without extra payments"):
+        extra_needed(LOAN, 200)
+    with pytest.raises(InputError, match="is a date, and the loan has none"):
+        extra_needed(LOAN, "2030-01-31")
+
+
+def test_refinancing_is_judged_by_what_is_paid_and_owed() -> None:
+    """At every payment: old paid + old owed less new paid, new owed and the costs; it pays from where that stays above 0."""
+    told = refinancing(LOAN, on=36, rate="3%", years=12, costs=1_500, horizon=5)
+    new = Loan(told.balance, "3%", years=12)
+    old_rows, new_rows = LOAN.agreed.plain_rows()[36:], new.agreed.plain_rows()
+    gains = []
+    for k in range(1, 145):
+        old = sum(row["payment"] for row in old_rows[:k]) + old_rows[k - 1]["balance"]
+        gains.append(old - sum(row["payment"] for row in new_rows[:k]) - new_rows[k - 1]["balance"] - 1_500)
+    assert told.pays_after == next(k for k, gain in enumerate(gains, 1) if gain > 0)
+    assert told.gain == pytest.approx(gains[59])
+    assert told.balance == LOAN.agreed.balance_after(36)
+    assert refinancing(LOAN, on=36, rate="4.2%", years=12, costs=100).pays_after is None
+    with pytest.raises(InputError, match="not between the first and the last payment"):
+        refinancing(LOAN, on=200, rate="3%", years=12)
+    with pytest.raises(InputError, match="costs are -5"):
+        refinancing(LOAN, on=36, rate="3%", years=12, costs=-5)
+
+
+def test_offers_side_by_side() -> None:
+    mine, other = offers({"a": LOAN, "b": LOAN.but(rate="3.9%", fee_up_front=2_000)})
+    assert (mine.apr, other.total_fees) == (pytest.approx(0.042, abs=2e-6), 2_000)
+    assert other.total_paid == pytest.approx(86_000 + other.total_interest + 2_000)
+    assert (other.apr or 0) > 0.039
+
+
+# Taken over.
+
+
+def test_a_takeover_finds_the_loan_it_was() -> None:
+    """Balance, rate, payment and the original term of a known loan after 40 payments give that loan back."""
+    whole = Loan(86_000, "4.2%", years=15, start="2024-01-31")
+    told = Takeover(
+        on="2027-05-31", balance=whole.agreed.balance_after(40), rate="4.2%", payment=644.79, original_years=15
+    )
+    assert told.original is not None
+    assert told.original.amount == 86_000
+    assert told.original.agreed.rows == whole.agreed.rows
+    assert told.original.agreed.paid_off_on == whole.agreed.paid_off_on == told.remaining.agreed.paid_off_on
+    assert told.remaining.agreed.rows == whole.agreed.rows[40:]
+    assert told.contradictions == ()
+    for facts in ({"original_amount": 86_000}, {"first_payment": "2024-02-29"}):
+        again = Takeover(on="2027-05-31", balance=whole.agreed.balance_after(40), rate="4.2%", payment=644.79, **facts)
+        assert again.made == 40
+        assert again.original is not None
+        assert again.original.amount == 86_000
+
+
+@pytest.mark.parametrize("missing", ["balance", "rate", "payment", "payments_left"])
+def test_three_facts_give_the_fourth(missing: str) -> None:
+    facts: dict[str, Any] = {
+        "balance": LOAN.agreed.balance_after(40),
+        "rate": "4.2%",
+        "payment": 644.79,
+        "payments_left": 140,
+    }
+    told = Takeover(on="2027-05-31", **{name: value for name, value in facts.items() if name != missing}).remaining
+    assert told.amount == pytest.approx(facts["balance"], abs=1)
+    assert told.terms.rate.value == pytest.approx(0.042, abs=5e-6)
+    assert told.payment == pytest.approx(644.79, abs=0.011)
+    assert len(told.agreed.rows) == 140
+
+
+def test_missed_payments_are_brought_up_with_their_interest() -> None:
+    """After two missed payments the balance is above the schedule's by their worth; paid, the schedule holds again."""
+    missed = Loan(320_000, "3.9%", years=25, events=[(117, "paid", 0), (118, "paid", 0)])
+    told = Takeover(
+        on="2027-03-31",
+        balance=missed.schedule.balance_after(118),
+        rate="3.9%",
+        payment=1_671.46,
+        missed_payments=2,
+        original_years=25,
+    )
+    assert told.overdue == pytest.approx(1_671.46 * (2 + 0.039 / 12), abs=0.01)
+    assert told.remaining.amount == pytest.approx(missed.agreed.balance_after(118), abs=0.02)
+    assert told.original is not None
+    assert told.original.amount == 320_000
+
+
+def test_facts_that_do_not_fit_are_named_with_their_size() -> None:
+    told = Takeover(
+        on="2027-05-31", balance=71_266.88, rate="4.2%", payment=644.79, payments_left=130, original_amount=90_000
+    )
+    sentences = " ".join(told.contradictions)
+    fitting = Loan(71_266.88, "4.2%", months=130).payment
+    assert (
+        f"in 140 payments, not 130. To end with payment 130 it would be {fitting:,.2f}, {fitting - 644.79:,.2f} more"
+        in sentences
+    )
+    assert "Does not fit" in str(told)
+
+
+@pytest.mark.parametrize(
+    ("facts", "sentence"),
+    [
+        ({"balance": 5, "rate": "4%"}, "needs three of balance, rate, payment"),
+        ({"balance": 5, "rate": "4%", "payments_left": 3, "years_left": 1}, "Give one of maturity"),
+        ({"balance": 5, "rate": "4%", "maturity": "2027-06-15"}, "is no due day"),
+        ({"balance": 5, "rate": "4%", "payments_left": 0}, "there is at least one"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "missed_payments": 1, "arrears": 9}, "missed_payments or arrears"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "arrears": 6000}, "are not less than the balance"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "original_amount": 4000}, "less than the 5,000.00 that is still owed"),
+        ({"balance": 5000, "rate": "4%", "payment": 10}, "never covers the first interest"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "first_payment": "2028-01-01"}, "not before the next payment"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "original_years": 1}, "payments are left alone"),
+    ],
+)  # fmt: skip
+def test_takeovers_refused(facts: dict[str, Any], sentence: str) -> None:
+    with pytest.raises((InputError, NoAnswer)) as caught:
+        Takeover(on="2027-03-31", **facts).as_dict()
+    assert sentence in str(caught.value)
+
+
+# Together.
+
+
+def test_spare_money_pays_the_debts_as_a_plain_loop_does() -> None:
+    """Month by month in cents: due payments first, then the spare money and freed payments in the order."""
+    loans = {
+        "bank": Loan(60_000, "4%", years=10),
+        "agency": Loan(20_000, "6%", years=5),
+        "shop": Loan(4_000, "0%", years=2),
+    }
+    plans = LoanSet(loans, spare=350).plans
+    rates = {"bank": 4, "agency": 6, "shop": 0}
+    for order, names in (
+        ("highest rate first", ["agency", "bank", "shop"]),
+        ("smallest balance first", ["shop", "agency", "bank"]),
+    ):
+        owed = {name: round(loan.amount * 100) for name, loan in loans.items()}
+        level = {name: round(loan.payment * 100) for name, loan in loans.items()}
+        total, month = 0, 0
+        terms = {name: len(loan.agreed.rows) for name, loan in loans.items()}
+        while any(owed.values()):
+            month += 1
+            spare = 35_000
+            for name in names:
+                interest = (2 * owed[name] * rates[name] + 1_200) // 2_400
+                total += interest
+                wanted = owed[name] + interest if month == terms[name] else level[name]
+                paid = min(wanted, owed[name] + interest)
+                owed[name] += interest - paid
+                spare += max(level[name] - paid, 0)
+            for name in names:
+                put = min(spare, owed[name])
+                owed[name] -= put
+                spare -= put
+        assert plans[order].payments == month
+        assert round(plans[order].total_interest * 100) == total
+
+
+@pytest.mark.parametrize(
+    ("make", "sentence"),
+    [
+        (lambda: LoanSet({}), "There are no loans"),
+        (lambda: LoanSet({"a": LOAN}, needs=50_000), "36,000.00 more than the 50,000.00 that is needed"),
+        (lambda: LoanSet({"a": LOAN}, needs=100_000, own=10_000), "4,000.00 missing"),
+        (lambda: LoanSet({"a": LOAN, "b": LOAN.but(per_year=4)}), "are paid equally often"),
+        (lambda: LoanSet({"a": LOAN}, spare=-1), "spare is -1"),
+        (lambda: LoanSet({"a": LOAN}, order="random"), "order is 'random'"),
+    ],
+)  # fmt: skip
+def test_sets_refused(make: Any, sentence: str) -> None:
+    with pytest.raises(InputError) as caught:
+        make()
+    assert sentence in str(caught.value)
+
+
+# Files and the command.
+
+
+def test_the_studio_runs_from_its_file(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """Every row is the clerk's, the statement standing after the payment before its day."""
+    picture, table = tmp_path / "studio.png", tmp_path / "studio.csv"
+    arguments = [
+        "loan",
+        str(STARTERS / "studio.toml"),
+        "--format",
+        "json",
+        "--output",
+        str(picture),
+        "--output",
+        str(table),
+    ]
+    assert status(arguments) == 0
+    data = json.loads(capsys.readouterr().out)
+    events = [
+        (6, "extra", D(2_000)), (13, "rate", D("0.046")), (16, "paid", D(0)), (23, "extra", D(1_500)),
+        (25, "rate", D("0.044")), (29, "extra", D(1_200)), (32, "balance", D("70670.12")),
+    ]  # fmt: skip
+    rows = books(D(86_000), D("0.042"), 12, 180, events=events)
+    assert [round(row["balance"] * 100) for row in data["schedule"]] == [int(row[3] * 100) for row in rows]
+    assert [round(row["interest"] * 100) for row in data["schedule"]] == [int(row[1] * 100) for row in rows]
+    assert data["statements"][0]["difference"] == pytest.approx(12.50)
+    assert (data["as_of"], data["payments_made"]) == ("2026-10-15", 32)
+    assert data["extra_needed"]["paid_off"] <= "2036-01-31"
+    assert picture.stat().st_size > 20_000
+    assert table.read_text().splitlines()[1].startswith("2024-02-29,")
+
+
+def test_options_do_what_the_file_does(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    events = STARTERS / "studio-events.csv"
+    arguments = ["--amount", "86k", "--rate", "4.2%", "--years", "15", "--start", "2024-01-31", "--currency", "EUR"]
+    assert status(["loan", *arguments, "--events", str(events), "--extra", "50;100", "--format", "json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    whole = read_loan_file(STARTERS / "studio.toml").as_dict()
+    assert told["schedule"] == whole["schedule"]
+    assert told["extras"] == whole["extras"][:2]
+    assert status(["loan", str(STARTERS / "studio.toml"), "--rate", "5%"]) == 2
+    assert "--rate does not go with a loan file" in capsys.readouterr().err
+
+
+def test_a_bill_is_taken_apart(tmp_path: Path) -> None:
+    path = tmp_path / "bill.toml"
+    path.write_text(
+        'loan = "House"\namount = 150_000\nrate = "4.8%"\n[bill]\ntotal = "1,250"\ntaxes = 2_400\ninsurance = 900\n'
+    )
+    data = read_loan_file(path).as_dict()
+    assert data["payment"] == 1_250 - 200 - 75
+    assert data["bill"]["interest"] == 600.0
+    assert sum(value for name, value in data["bill"].items() if name != "total") == pytest.approx(1_250)
+    path.write_text(
+        'loan = "House"\namount = 150_000\nrate = "4.8%"\nyears = 20\n[bill]\ntotal = "1,250"\ntaxes = 2_400\n'
+    )
+    told = read_loan_file(path)
+    assert told.as_dict()["bill"]["unexplained"] == pytest.approx(1_050 - Loan(150_000, "4.8%", years=20).payment)
+    assert "Unexplained" in str(told)
+
+
+FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n'
+
+
+@pytest.mark.parametrize(
+    ("text", "events", "sentence"),
+    [
+        ("", "", "'loan' is missing"),
+        ('loan = "L"\namount = 1_000\nrate = 5\nyears = 1', "", "loan.toml, line 3, rate: 5 is 500% a year; write 5%"),
+        ('loan = "L"\namount = -1_000\nrate = "5%"\nyears = 1', "", "line 2, amount: amount is -1000"),
+        ('loan = "L"\namout = 1_000\nrate = "5%"\nyears = 1', "", "there is no key 'amout'; did you mean 'amount'?"),
+        (FILE + "[takeover]\non = 2027-01-31", "", "with [takeover], 'amount' stands in there"),
+        (FILE + "[spare]\namount = 5", "", "go with several [loans]"),
+        ('loan = "L"\n[loans.a]\namount = "60%"\nrate = "5%"\nyears = 1', "", "60% of what? Give 'needs'"),
+        (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total: total is 50, and taxes and insurance of the year take all of it"),
+        (FILE + '[refinance]\non = 2027-06-30\nrate = "x"\nyears = 1', "", "line 8, [refinance] rate"),
+        (FILE + 'events = "../x.csv"', "", "must lie beside the loan file"),
+        (FILE + 'events = "none.csv"', "", "There is no file none.csv"),
+        (FILE + 'events = "e.csv"', "date,what\n2027-02-28,extra", "e.csv has no column 'amount'"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n,rate,5%", "e.csv, row 2: 'date' is empty"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,bonus,5", "e.csv, row 2: what is 'bonus'"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-30,extra,5", "row 2: the date is '2027-02-30', a day that does not exist"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-04-30,extra,5\n2027-02-28,extra,5", "row 3 is of 2027-02-28, after one of 2027-04-30"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,balance,5\n2027-02-28,balance,6", "two balances on 2027-02-28"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,extra,5.001", "2 decimals at most"),
+    ],
+)  # fmt: skip
+def test_files_refused(
+    tmp_path: Path, text: str, events: str, sentence: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "loan.toml").write_text(text)
+    if events:
+        (tmp_path / "e.csv").write_text(events)
+    picture = tmp_path / "out.png"
+    assert status(["loan", str(tmp_path / "loan.toml"), "--output", str(picture)]) == 2
+    told = capsys.readouterr().err
+    assert sentence in told
+    assert told.count("\n") == 1
+    assert not picture.exists()
