@@ -65,16 +65,14 @@ def test_a_broken_deal_file_is_read_or_refused(tmp_path: Path, start: int) -> No
 )
 @settings(max_examples=200, deadline=None)
 def test_any_flows_are_measured_or_refused(amounts: list[float], rate: str) -> None:
-    """Sizes from 5e-324 to 1e308: a number, a reason, or a refusal."""
+    """Sizes from 5e-324 to 1e308: a finite number, a reason, or a refusal."""
     with np.errstate(all="ignore"):
         try:
             report = CashFlows(amounts).report(rate)
         except (InputError, NoAnswer):
             return
         for name, value in report.measures.items():
-            assert (
-                value is None or np.isfinite(value) or abs(sum(map(float, amounts))) > 1e300 or name.startswith("money")
-            ), name
+            assert value is None or np.isfinite(value), name
 
 
 @pytest.mark.parametrize(

@@ -45,6 +45,9 @@ PERIODS: dict[str, float] = {
 """The periods flows can come in, and how many of each a year has."""
 
 
+_LARGEST = 1e150
+
+
 @dataclass(frozen=True, eq=False)
 class CashFlows:
     """Flows, money in positive and money out negative, one a period or each on a date.
@@ -375,6 +378,9 @@ def _amounts(given: ArrayLike) -> Floats:
     if not np.isfinite(flows).all():
         place = int(np.flatnonzero(~np.isfinite(flows))[0])
         raise InputError(f"Amount {place + 1} is {flows[place]}, which is not a finite number.")
+    if np.abs(flows).max(initial=0.0) > _LARGEST:  # beyond, sums and discounting overflow
+        place = int(np.argmax(np.abs(flows)))
+        raise InputError(f"Amount {place + 1} is {flows[place]:g}; amounts go up to {_LARGEST:g}.")
     return flows
 
 
