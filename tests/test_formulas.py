@@ -83,7 +83,8 @@ def test_literals_and_plain_functions(text: str, value: float) -> None:
 @pytest.mark.parametrize(
     ("text", "reason"),
     [
-        ("a.b", "asks for a part of something"),
+        ("(a + b).c", "asks for a part of something"),
+        ("a.__class__", "asks for a part of something"),
         ("a[0]", "no square brackets"),
         ("f(1)(2)", "only functions called by their name"),
         ("(lambda: 1)()", "only functions called by their name"),

@@ -26,7 +26,7 @@ def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tup
     """All checks of one case."""
     deal = model.definition
     found = [_adds_up(values), *_vanishing(deal, values), *_paybacks(deal, values), *_runs(deal, values)]
-    found += [*_starts(deal, values), *_ranges(deal, inputs), *_unreached(model)]
+    found += [*_starts(deal, values), *_loans(deal, values), *_ranges(deal, inputs), *_unreached(model)]
     return (*found, *((True, remark) for remark in deal.remarks))
 
 
@@ -43,8 +43,25 @@ def numbers_inside(deal: Definition) -> list[str]:
 def _adds_up(values: Mapping[str, Floats]) -> Check:
     money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
     size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
-    gap = abs(np.nansum(money_in) - np.nansum(money_out) - np.nansum(net))
-    return bool(gap <= 1e-9 * max(size, 1.0)), "Money in less money out adds up to net."
+    loans = [value[:, 0] for name, value in values.items() if name.endswith(".flow")]
+    size += sum(float(np.nansum(np.abs(flow))) for flow in loans)
+    gap = abs(np.nansum(money_in) - np.nansum(money_out) + sum(np.nansum(flow) for flow in loans) - np.nansum(net))
+    more = ", with what loans bring and take," if loans else ""
+    return bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."
+
+
+def _loans(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+    """Does each loan add up, and is it paid off by the end?"""
+    for name in deal.loans:
+        part = {key: values[f"{name}.{key}"][:, 0] for key in ("drawn", "principal", "extra", "balance")}
+        if not np.isfinite(part["balance"]).all():
+            continue
+        drawn, left = float(part["drawn"].sum()), float(part["balance"][-1])
+        gap = abs(drawn - float(part["principal"].sum() + part["extra"].sum()) - left)
+        yield gap <= 1e-9 * max(drawn, 1.0), f"Loan {name}: what is paid out is repaid or still owed."
+        if left > 0.005:
+            shown = deal.style.with_unit(left, "money")
+            yield True, f"Loan {name}: {shown} is still owed at the end of the timeline."
 
 
 def _vanishing(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
@@ -132,6 +149,7 @@ def _unreached(model: Model) -> Iterator[Check]:
             reached.add(name)
             todo += reads.get(name, set())
     idle = [name for name in (*deal.inputs, *deal.lines) if name not in reached]
+    idle += [name for name in deal.loans if f"{name}.balance" not in reached]
     idle = [name for name in idle if not _is_subtotal(deal, name)]
     if idle:
         yield False, f"No measure, goal or question reaches {', '.join(idle)}."

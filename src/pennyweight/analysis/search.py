@@ -46,7 +46,8 @@ def default_range(item: Input, base: float, years: float, periods: int) -> tuple
         if low == high:
             low, high = -1_000.0, 1_000.0
     bounds = [bound for bound in (item.low, item.high, base) if bound is not None]
-    return min(low, *bounds), max(high, *bounds)
+    low = min(low, *bounds)
+    return low if item.least is None else max(low, item.least), max(high, *bounds)
 
 
 def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
@@ -56,7 +57,7 @@ def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
     if item.unit in ("rate", "share", "years", "period"):
         return None
     reach = 100.0 * max(abs(low), abs(high))
-    return -reach, reach
+    return -reach if item.least is None else item.least, reach
 
 
 def grid(low: float, high: float, base: float, count: int) -> Floats:

@@ -45,7 +45,7 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     deal = model.definition
     if not deal.goals or not deal.inputs:
         return []
-    items = list(deal.inputs.values())
+    items = [item for item in deal.inputs.values() if item.name not in _idle_terms(model, inputs)]
     years = deal.timeline.periods / deal.timeline.per_year
     bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])
     ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
@@ -112,3 +112,13 @@ def _reason(always: bool, blocked: list[str]) -> str:
     if blocked:
         return f"{' and '.join(blocked)} missed wherever it lies"
     return "never all goals at once"
+
+
+def _idle_terms(model: Model, inputs: Inputs) -> set[str]:
+    """The terms of loans of which nothing is paid out in this case: they turn nothing."""
+    deal = model.definition
+    drawn = model.figures([inputs], [f"{loan}.drawn" for loan in deal.loans]) if deal.loans else {}
+    idle = [name.partition(".")[0] for name, value in drawn.items() if not value.any()]
+    return {
+        name for name in deal.inputs for loan in idle if name.startswith(f"{loan}.") and not name.endswith(".amount")
+    }

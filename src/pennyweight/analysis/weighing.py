@@ -16,13 +16,14 @@ from pennyweight.analysis.finding import Outcome, search
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.definition import Definition, Goal
+from pennyweight.deals.loans import PARTS
 from pennyweight.deals.nodes import Name, show
 from pennyweight.deals.program import bound_name, met_name, nearly_name
-from pennyweight.deals.reasons import value_of, why_undefined
+from pennyweight.deals.reasons import loan_trouble, value_of, why_undefined
 from pennyweight.deals.scenarios import Inputs, inputs_of
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, NoAnswer
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -171,6 +172,7 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
     deal = model.definition
     values = model.everything(case)
     _refuse_broken_periods(deal, values)
+    _refuse_broken_loans(deal, values)
     measures = {name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")}
     goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
     answers: dict[str, Outcome] = {}
@@ -182,7 +184,7 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
             answers[name] = _picked(found[0], question.pick)
         points = turning_points(model, case)
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
-    shown = [*model.shown_lines, *deal.levels]
+    shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
     return Weighing(
         deal=deal.title,
         scenario=scenario,
@@ -267,6 +269,16 @@ def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> No
             when = float(value_of(deal, values, node)[0])
             if np.isfinite(when) and abs(when - round(when)) > 1e-6:
                 raise InputError(f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.")
+
+
+def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
+    """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined."""
+    for name in deal.loans:
+        if problem := loan_trouble(deal, values, name):
+            where = deal.loans[name].where
+            if "never covers" in problem:
+                raise NoAnswer(f"{where}: {problem}.")
+            raise InputError(f"{where}: {problem}.")
 
 
 def _plain(value: float | Floats) -> Any:

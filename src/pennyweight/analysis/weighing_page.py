@@ -203,7 +203,9 @@ def _period_tables(weighing: Weighing, by: str) -> list[Block]:
     names = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
     body: list[tuple[str, list[float], Tone]] = []
     for name, values in weighing.values.items():
-        if name in deal.levels:
+        if "." in name and not values.any():
+            continue  # a loan, or a part of one, of which there is nothing
+        if deal.stands(name):
             ends = [values[groups == head][-1] for head in heads]
         else:
             ends = [float(values[groups == head].sum()) for head in heads]

@@ -180,9 +180,12 @@ class Names:
             known = [*self.shapes, *BUILT_IN]
             if name in FUNCTIONS:
                 raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.")
+            head, dot, _ = name.partition(".")
+            if dot and f"{head}.balance" not in self.shapes:
+                raise InputError(f"{where}: '{name}' asks for a part of {head}, and only loans have parts.")
             raise InputError(
                 f"{where}: nothing is named '{name}'{nearest(name, [*known, *FUNCTIONS]) or '.'} "
-                "Names are declared as inputs, values, lines, levels or measures."
+                "Names are declared as inputs, values, loans, lines, levels or measures."
             )
         return self.shapes[name]
 

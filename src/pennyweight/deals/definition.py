@@ -18,6 +18,7 @@ from pennyweight.quantities.units import Style
 __all__ = [
     "RESERVED",
     "Change",
+    "DealLoan",
     "Definition",
     "Goal",
     "Input",
@@ -53,6 +54,8 @@ class Input:
     given: str
     whole: bool = False
     """Whether only whole values make sense: said, or because it decides in which period something happens."""
+    least: float | None = None
+    """Below it the input means nothing (the rate of a loan is 0 or more), so nothing looks there."""
 
     @property
     def is_series(self) -> bool:
@@ -118,6 +121,23 @@ class Level:
 
 
 @dataclass(frozen=True, slots=True)
+class DealLoan:
+    """A loan. `terms` are formulas by name (amount, rate, years…, paid_out), read in the period of pay-out."""
+
+    name: str
+    terms: Mapping[str, Node]
+    extra: Node | None
+    """What is paid on top at the end of each period."""
+    rate_steps: tuple[tuple[Node, Node], ...]
+    """(the period from which it holds, the yearly rate)."""
+    per_year: int
+    shape: Literal["level", "principal", "interest"]
+    to_the_cent: bool
+    where: str
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
 class Goal:
     """A bound on a measure. `nearly` is how far it may miss and still nearly be met."""
 
@@ -175,6 +195,7 @@ class Definition:
     values: Mapping[str, Single]
     lines: Mapping[str, Line]
     levels: Mapping[str, Level]
+    loans: Mapping[str, DealLoan]
     measures: Mapping[str, Measure]
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
@@ -192,7 +213,14 @@ class Definition:
         for table in (self.inputs, self.values, self.lines, self.levels, self.measures):
             if name in table:
                 return table[name].label
+        loan, dot, part = name.partition(".")
+        if dot and loan in self.loans:
+            return f"{self.loans[loan].label}: {part}"
         return name.replace("_", " ")
+
+    def stands(self, name: str) -> bool:
+        """Whether a name is what stands at a period's end, not an amount in it."""
+        return name in self.names.levels
 
     def unit(self, name: str) -> str:
         """The unit of a name."""

@@ -154,8 +154,10 @@ class _Translator:
                 )
             case ast.Call():
                 return self.call(node, depth)
+            case ast.Attribute(value=ast.Name(id=head), attr=part) if not part.startswith("_"):
+                return Name(f"{head}.{part}")  # a part of a loan; whether there is one is checked with all names
             case ast.Attribute():
-                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; names have no parts")
+                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; only loans have parts")
             case ast.Subscript():
                 raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
             case ast.Lambda():

@@ -20,6 +20,7 @@ from pennyweight.deals import runs
 from pennyweight.deals.checking import bind, current_names
 from pennyweight.deals.definition import TOTALS, Definition, Goal, Level, Line
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.loans import parts_of, reads, reads_now
 from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, names_in
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
@@ -193,7 +194,11 @@ class Program:
         for total, role in (("money_in", "in"), ("money_out", "out")):
             nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
         nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
-        nodes["net"] = Name("net_before_loans")
+        flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
+        nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
+        self.loan_parts = parts_of(deal)
+        for name, (loan, part) in self.loan_parts.items():
+            nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
         return nodes
 
     def _edges(self) -> dict[str, set[str]]:
@@ -234,6 +239,9 @@ class Program:
         members = set(group)
         edges = {}
         for name in group:
+            if name in self.loan_parts:
+                edges[name] = reads_now(*self.loan_parts[name]) & members
+                continue
             item = self.definition.lines.get(name) or self.definition.levels.get(name)
             around = _read_around(item) if item is not None else set()
             edges[name] = (current_names(self._nodes[name]) | around) & members
@@ -258,6 +266,8 @@ class Program:
         for table in (deal.lines, deal.levels, deal.values, deal.measures):
             if name in table:
                 return table[name].where
+        if name in self.loan_parts:
+            return self.loan_parts[name][0].where
         return deal.source.name
 
     def _compile_name(self, name: str) -> int:

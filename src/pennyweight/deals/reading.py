@@ -13,7 +13,6 @@ import numpy as np
 from pennyweight.deals.checking import Names, Shape, used_as
 from pennyweight.deals.definition import (
     RESERVED,
-    Change,
     Definition,
     Goal,
     Input,
@@ -21,12 +20,14 @@ from pennyweight.deals.definition import (
     Line,
     Question,
     Run,
-    Scenario,
     Single,
 )
 from pennyweight.deals.formulas import parse
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.loan_reading import LOAN_TERMS, read_loans
+from pennyweight.deals.loans import PARTS
 from pennyweight.deals.nodes import Binary, Call, Name, Node, Number, Unary, walk
+from pennyweight.deals.scenario_reading import read_scenarios
 from pennyweight.deals.series import read_series
 from pennyweight.deals.shape import (
     DealShape,
@@ -48,22 +49,24 @@ from pennyweight.quantities.units import Style, check_unit, read_value
 __all__ = ["define", "read_definition"]
 
 _NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]*")
-_SECTIONS = ("inputs", "values", "money_in", "money_out", "lines", "levels", "measures")
+_SECTIONS = ("inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures")
 
 
 def read_definition(path: Path) -> Definition:
     """Read a deal file; InputError with file, line and reason when something in it cannot be right."""
     shape, source = read_shape(path)
-    return _Reader(shape, source).definition()
+    return Reader(shape, source).definition()
 
 
 def define(document: dict[str, Any]) -> Definition:
     """Read a deal given as nested dictionaries, as its file would say it; files beside it are not reached."""
     source = Source(None, "the deal", {})
-    return _Reader(shape_of(document, source), source).definition()
+    return Reader(shape_of(document, source), source).definition()
 
 
-class _Reader:
+class Reader:
+    """One deal file being read."""
+
     def __init__(self, shape: DealShape, source: Source) -> None:
         self.shape, self.source = shape, source
         self.where = source.where
@@ -83,6 +86,7 @@ class _Reader:
         levels = {name: self._level(name, item) for name, item in shape.levels.items()}
         goals = {name: self._goal(name) for name in shape.goals}
         questions = {name: self._question(name) for name in shape.questions}
+        loans, loan_terms = read_loans(self, shape.loans)
         if not (lines or measures):
             raise InputError(f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].")
 
@@ -93,23 +97,28 @@ class _Reader:
             name: "line" if self._is_series(item) else "single" for name, item in shape.inputs.items()
         }
         shapes.update(dict.fromkeys([*values, *measures], "single"))
-        shapes.update(dict.fromkeys([*lines, *levels], "line"))
+        shapes.update(dict.fromkeys(loan_terms, "single"))
+        parts = [f"{name}.{part}" for name in loans for part in PARTS]
+        shapes.update(dict.fromkeys([*lines, *levels, *parts], "line"))
+        standing = frozenset([*levels, *(f"{name}.balance" for name in loans)])
         units = self._said_units(lines)
-        groups = (values, measures, lines, levels, goals, questions)
-        check_formulas(Names(shapes, nodes, units, frozenset(levels)), *groups)
+        units.update(dict.fromkeys(parts, "money"))
+        units.update({name: item.unit for name, item in loan_terms.items()})
+        groups = (values, measures, lines, levels, loans, goals, questions)
+        check_formulas(Names(shapes, nodes, units, standing), *groups)
         hints = used_as(all_nodes(*groups))
         for line in lines.values():
             hints.update(_moments_named(line))
         for name, item in shape.inputs.items():
             units[name] = item.unit or self._unit_by_use(item, hints.get(name))
-        names = Names(shapes, nodes, units, frozenset(levels))
-        check_bare_amounts(lines)
+        names = Names(shapes, nodes, units, standing)
+        check_bare_amounts(lines, loans)
         check_rate_goals(goals, names)
         decides = {name for line in lines.values() for name in _moments_named(line)}
         inputs = {
             name: self._input(name, item, units[name], item.whole or name in decides)
             for name, item in shape.inputs.items()
-        }
+        } | loan_terms
         return Definition(
             title=shape.deal,
             note=shape.note or "",
@@ -119,9 +128,10 @@ class _Reader:
             values=values,
             lines=lines,
             levels=levels,
+            loans=loans,
             measures=measures,
             goals=goals,
-            scenarios=self._scenarios(inputs),
+            scenarios=read_scenarios(self, inputs),
             questions=questions,
             names=names,
             remarks=tuple(self.remarks),
@@ -180,7 +190,8 @@ class _Reader:
 
     # Its parts.
 
-    def _parse(self, given: int | float | str, *keys: str) -> Node:
+    def parse(self, given: int | float | str, *keys: str) -> Node:
+        """A formula that stands at a place of the file."""
         where = self.where(*keys)
         if isinstance(given, str):
             return parse(given, where=where)
@@ -191,7 +202,7 @@ class _Reader:
     def _single(self, section: str, name: str, item: MeasureShape) -> Single:
         where = self.where(section, name)
         unit = None if item.unit is None else check_unit(item.unit, where=where)
-        node = self._parse(item.formula, section, name)
+        node = self.parse(item.formula, section, name)
         return Single(name, node, where, item.label or _words(name), unit, item.undefined)
 
     def _line(self, section: str, role: Any, name: str, item: LineShape) -> Line:
@@ -200,24 +211,24 @@ class _Reader:
         if item.at is not None and (item.from_ is not None or item.to is not None or item.every is not None):
             raise InputError(f"{where}: 'at' is one period; it does not go with 'from', 'to' or 'every'.")
         run = Run(
-            at=self._moment(item.at, "last", section, name, "at"),
-            first=self._moment(item.from_, "first", section, name, "from"),
-            last=self._moment(item.to, "last", section, name, "to"),
-            every=None if item.every is None else self._parse(item.every, section, name, "every"),
+            at=self.moment(item.at, "last", section, name, "at"),
+            first=self.moment(item.from_, "first", section, name, "from"),
+            last=self.moment(item.to, "last", section, name, "to"),
+            every=None if item.every is None else self.parse(item.every, section, name, "every"),
         )
-        node = self._parse(item.formula, section, name)
+        node = self.parse(item.formula, section, name)
         settings = self._settings(item.set, section, name)
         return Line(name, role, node, run, settings, where, item.label or _words(name), unit)
 
     def _level(self, name: str, item: LevelShape) -> Level:
         where = self.where("levels", name)
         unit = None if item.unit is None else check_unit(item.unit, where=where)
-        start = None if item.start is None else self._parse(item.start, "levels", name, "start")
-        node = self._parse(item.formula, "levels", name)
+        start = None if item.start is None else self.parse(item.start, "levels", name, "start")
+        node = self.parse(item.formula, "levels", name)
         settings = self._settings(item.set, "levels", name)
         return Level(name, node, start, settings, where, item.label or _words(name), unit)
 
-    def _moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
+    def moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
         """A period as a formula; of "year n" its first or last period."""
         if given is None:
             return None
@@ -252,10 +263,10 @@ class _Reader:
         found = []
         for key, value in (given or {}).items():
             moment = int(key) if key.isdigit() else key
-            first = self._moment(moment, "first", section, name, "set", key)
-            last = self._moment(moment, "last", section, name, "set", key)
+            first = self.moment(moment, "first", section, name, "set", key)
+            last = self.moment(moment, "last", section, name, "set", key)
             if first is not None and last is not None:
-                found.append(((first, last), self._parse(value, section, name, "set", key)))
+                found.append(((first, last), self.parse(value, section, name, "set", key)))
         return tuple(found)
 
     def _goal(self, name: str) -> Goal:
@@ -280,15 +291,14 @@ class _Reader:
         return Goal(name, **bounds, undefined_is_met=item.undefined == "met", where=where)
 
     def _bound(self, value: int | float | str, name: str, key: str) -> Node:
-        return self._parse(value, "goals", name, key)
+        return self.parse(value, "goals", name, key)
 
     def _question(self, name: str) -> Question:
         item = self.shape.questions[name]
         where = self.where("questions", name)
-        if item.find not in self.shape.inputs:
-            raise InputError(
-                f"{where}: there is no input '{item.find}' to find{nearest(item.find, self.shape.inputs) or '.'}"
-            )
+        known = [*self.shape.inputs, *(f"{loan}.{term}" for loan in self.shape.loans for term in LOAN_TERMS)]
+        if item.find not in known:
+            raise InputError(f"{where}: there is no input '{item.find}' to find{nearest(item.find, known) or '.'}")
         node = None if item.so_that is None else parse(item.so_that, where=self.where("questions", name, "so_that"))
         if node is None and not self.shape.goals:
             raise InputError(f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.")
@@ -315,7 +325,7 @@ class _Reader:
         if len(ways) != 1:
             said = f"has {' and '.join(ways)}" if ways else "has no value"
             raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.")
-        value, given = self._value(item, unit, ("inputs", name))
+        value, given = self.value(item, unit, ("inputs", name))
         low = None if item.low is None else read_value(item.low, unit, what=f"{where} low")
         high = None if item.high is None else read_value(item.high, unit, what=f"{where} high")
         if low is not None and high is not None and low > high:
@@ -325,7 +335,8 @@ class _Reader:
         whole = whole and not isinstance(value, np.ndarray)
         return Input(name, value, unit, item.label or _words(name), low, high, where, given, whole)
 
-    def _value(self, item: InputShape | OverrideShape, unit: str, keys: tuple[str, ...]) -> tuple[Any, str]:
+    def value(self, item: InputShape | OverrideShape, unit: str, keys: tuple[str, ...]) -> tuple[Any, str]:
+        """(the value of an input, how it was given)."""
         where = self.where(*keys)
         if item.value is not None:
             return read_value(item.value, unit, what=where), str(item.value)
@@ -345,7 +356,7 @@ class _Reader:
         moments: list[tuple[int, float]] = []
         for key, value in steps.items():
             moment = int(key) if re.fullmatch(r"\d{1,9}", key) else key
-            node = self._moment(moment, "first", *keys, "steps", key)
+            node = self.moment(moment, "first", *keys, "steps", key)
             period = _number(node, self.time) if node is not None else None
             if period is None or not np.isfinite(period):
                 raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
@@ -364,46 +375,6 @@ class _Reader:
                 if item.unit is not None:
                     units[name] = item.unit
         return units
-
-    # Scenarios.
-
-    def _scenarios(self, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
-        found: dict[str, Scenario] = {}
-        for name, item in self.shape.scenarios.items():
-            where = self.where("scenarios", name)
-            changes = {key: self._change(name, key, change, inputs) for key, change in item.__pydantic_extra__.items()}
-            found[name] = Scenario(name, item.label or _words(name), item.based_on, changes, where)
-        for name, scenario in found.items():
-            chain = [name]
-            while (base := found[chain[-1]].based_on) is not None and base != "base":
-                if base not in found:
-                    raise InputError(f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}")
-                if base in chain:
-                    raise InputError(
-                        f"{scenario.where} is based on itself: {' on '.join([*chain, base])}; one must stand alone."
-                    )
-                chain.append(base)
-        return found
-
-    def _change(self, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]) -> Change:
-        where = self.where("scenarios", scenario, name)
-        if name not in inputs:
-            raise InputError(
-                f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only."
-            )
-        unit = inputs[name].unit
-        ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
-        if len(ways) != 1:
-            raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.")
-        if item.scale is not None:
-            return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
-        if item.shift is not None:
-            shift_unit = "share" if unit == "rate" else unit
-            return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
-        value, given = self._value(item, unit, ("scenarios", scenario, name))
-        if isinstance(value, np.ndarray) and not inputs[name].is_series:
-            raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
-        return Change("replace", value, given, where)
 
 
 def _moments_named(line: Line) -> dict[str, str]:

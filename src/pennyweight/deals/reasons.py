@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.functions import FUNCTIONS
+from pennyweight.deals.loans import loan_problem
 from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, children, show
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 
-__all__ = ["value_of", "why_undefined"]
+__all__ = ["loan_trouble", "value_of", "why_undefined"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -26,6 +27,24 @@ def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> 
             return said
     with np.errstate(all="ignore"):
         return _Search(deal, values).of_name(name, None, frozenset())
+
+
+def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> str | None:
+    """Why the terms of a loan make none in the one case whose names are all in `values`; None when they do."""
+    loan = deal.loans[name]
+    search = _Search(deal, values)
+    with np.errstate(all="ignore"):
+        when = search.value(loan.terms["paid_out"])
+        period = float(when[0])
+        if np.isinf(period) or period > deal.timeline.periods:
+            return None  # it does not happen
+        if np.isnan(period) or abs(period - round(period)) > 1e-6:
+            return f"it is paid out in period {period:g}, which is not a whole one"
+        term = {}
+        for key, node in loan.terms.items():
+            value = search.value(node)
+            term[key] = float(value[round(period), 0] if value.ndim == 2 else value[0])
+    return loan_problem(deal, loan, term)
 
 
 def value_of(deal: Definition, values: Mapping[str, Floats], node: Node) -> Floats:
@@ -42,6 +61,9 @@ class _Search:
         value = self.values[name]
         if period is None or value.ndim == 1:
             period = _first_undefined(value)
+        loan, _, part = name.partition(".")
+        if part and loan in self.deal.loans:
+            return f"the loan {loan} cannot be worked out: {loan_trouble(self.deal, self.values, loan) or 'its terms'}"
         node = self._formula(name)
         shown = f"{name} in period {period}" if period is not None else name
         if name in seen or node is None:
@@ -120,7 +142,9 @@ class _Search:
             "net_before_loans": ("in", "out"),
         }
         if name in roles:
-            return Sum(tuple(Name(line.name) for line in deal.lines.values() if line.role in roles[name]))
+            flows = [Name(f"{loan}.flow") for loan in deal.loans] if name == "net" else []
+            lines = [Name(line.name) for line in deal.lines.values() if line.role in roles[name]]
+            return Sum((*lines, *flows))
         return None
 
 

@@ -126,7 +126,9 @@ def _masks_named(program: Program, name: str) -> list[Mask]:
     if name in TOTALS:
         lines = program.definition.lines.values()
         roles = {"money_in": ("in",), "money_out": ("out",)}.get(name, ("in", "out"))
-        return [program.masks[line.name] for line in lines if line.role in roles and line.name in program.masks]
+        loans = [f"{loan}.flow" for loan in program.definition.loans] if name == "net" else []
+        named = [line.name for line in lines if line.role in roles] + loans
+        return [program.masks[other] for other in named if other in program.masks]
     return [program.masks[name]] if name in program.masks else []
 
 

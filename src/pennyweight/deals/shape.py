@@ -16,6 +16,7 @@ __all__ = [
     "InputShape",
     "LevelShape",
     "LineShape",
+    "LoanShape",
     "MeasureShape",
     "OverrideShape",
     "QuestionShape",
@@ -25,7 +26,7 @@ __all__ = [
 
 Scalar: TypeAlias = int | float | str
 Moment: TypeAlias = int | str | dt.date
-_LATER = {"loans", "tables", "choices"}
+_LATER = {"tables", "choices"}
 """Parts of the language that this version does not read yet, so that the message can say so."""
 
 
@@ -95,6 +96,27 @@ class MeasureShape(_Shape):
     note: str | None = None
 
 
+class LoanShape(_Shape):
+    """A loan; every term may be a formula, or a number that can then be varied."""
+
+    amount: Scalar
+    rate: Scalar
+    years: Scalar | None = None
+    months: Scalar | None = None
+    payment: Scalar | None = None
+    paid_out: Moment = 0
+    per_year: int | str = 12
+    repaid: str = "level payment"
+    interest_only: Scalar | None = None
+    amortized_over: Scalar | None = None
+    residual: Scalar | None = None
+    rate_steps: dict[str, Scalar] = {}
+    extra: Scalar | None = None
+    to_the_cent: bool = False
+    label: str | None = None
+    note: str | None = None
+
+
 class GoalShape(_Shape):
     """A goal on a measure."""
 
@@ -119,7 +141,7 @@ class ScenarioShape(_Shape):
     """A scenario; every other key is an input."""
 
     model_config = ConfigDict(extra="allow", strict=True, frozen=True)
-    __pydantic_extra__: dict[str, Annotated[OverrideShape, _as_table("value")]]
+    __pydantic_extra__: dict[str, Annotated[OverrideShape, _as_table("value")] | dict[str, Any]]
     label: str | None = None
     note: str | None = None
     based_on: str | None = None
@@ -145,6 +167,7 @@ class DealShape(_Shape):
     timeline: TimelineShape = TimelineShape(periods=10)
     inputs: dict[str, Annotated[InputShape, _as_table("value")]] = {}
     values: dict[str, Annotated[MeasureShape, _as_table("formula")]] = {}
+    loans: dict[str, LoanShape] = {}
     money_in: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
     money_out: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
     lines: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
@@ -184,6 +207,7 @@ _SECTIONS: dict[str, type[BaseModel]] = {
     "money_out": LineShape,
     "lines": LineShape,
     "levels": LevelShape,
+    "loans": LoanShape,
     "measures": MeasureShape,
     "goals": GoalShape,
     "scenarios": ScenarioShape,

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from pennyweight.deals.checking import Names, current_names
-from pennyweight.deals.definition import TOTALS, Goal, Level, Line, Question, Run
+from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, Question, Run
 from pennyweight.deals.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
 from pennyweight.errors import InputError
 
@@ -26,6 +26,8 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
                 over_time = over_time or (isinstance(item, Level) and node is item.start)
                 if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
                     over_time = True
+                # The terms of a loan are read in the period of pay-out; which that is must be one figure.
+                over_time = over_time or (isinstance(item, DealLoan) and node is not item.terms["paid_out"])
                 if shape == "line" and not over_time:
                     what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
                     raise InputError(
@@ -34,9 +36,9 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
                     )
 
 
-def check_bare_amounts(lines: Mapping[str, Line]) -> None:
+def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
     """Refuse a bare amount beside a line of period 0: whether it is meant there too, only the writer knows."""
-    early = _Early(lines)
+    early = _Early(lines, loans)
     for line in lines.values():
         if line.run.said or not (named := early.named(line)):
             continue
@@ -76,8 +78,8 @@ def _check_condition(names: Names, node: Node, where: str) -> None:
 class _Early:
     """Which lines may run in period 0, and what is added to them without being a line itself."""
 
-    def __init__(self, lines: Mapping[str, Line]) -> None:
-        self.lines = lines
+    def __init__(self, lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
+        self.lines, self.loans = lines, loans
         self.known: dict[str, bool] = {}
 
     def named(self, line: Line) -> list[str]:
@@ -86,6 +88,12 @@ class _Early:
 
     def starts(self, name: str) -> bool:
         """Whether a line or a total may run in period 0."""
+        loan, _, part = name.partition(".")
+        if part in ("drawn", "flow") and loan in self.loans:
+            paid_out = self.loans[loan].terms["paid_out"]
+            return not isinstance(paid_out, Number) or paid_out.value == 0
+        if name == "net" and any(self.starts(f"{loan}.flow") for loan in self.loans):
+            return True
         if name in TOTALS:
             return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
         if name not in self.lines:
@@ -130,13 +138,20 @@ class _Early:
         elif isinstance(node, Number) and node.value == 0:
             return
         elif not isinstance(node, Sum) and not any(
-            name in self.lines or name in TOTALS for name in current_names(node)
+            name in self.lines or name in TOTALS or "." in name for name in current_names(node)
         ):
             yield node
 
 
 def _nodes_of(item: Any) -> Iterator[Node]:
     """Every formula of one declared thing."""
+    if isinstance(item, DealLoan):
+        yield from item.terms.values()
+        if item.extra is not None:
+            yield item.extra
+        for first, rate in item.rate_steps:
+            yield from (first, rate)
+        return
     if isinstance(item, Goal):
         parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]
     elif isinstance(item, Question):

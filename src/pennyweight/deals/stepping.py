@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, TypeAlias
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ from pennyweight.deals import runs
 from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.functions import FUNCTIONS, WHOLE
+from pennyweight.deals.loans import add_part
 from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
 from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
@@ -25,7 +26,7 @@ from pennyweight.errors import InputError
 if TYPE_CHECKING:
     from pennyweight.deals.program import Program
 
-__all__ = ["compile_group"]
+__all__ = ["Group", "compile_group"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -34,7 +35,7 @@ Floats: TypeAlias = NDArray[np.float64]
 class _Step:
     """cells[out] = compute(*cells[args]) in one period."""
 
-    compute: Callable[..., Floats]
+    compute: Callable[..., Any]
     args: tuple[int, ...]
     out: int
 
@@ -43,7 +44,7 @@ def compile_group(program: Program, members: list[str]) -> None:
     """Add the one instruction that works out all members, given in the order within a period."""
     from pennyweight.deals.program import Instruction
 
-    group = _Group(program, members)
+    group = Group(program, members)
     for member in members:
         group.add(member)
     args = tuple(group.outside)
@@ -73,7 +74,7 @@ class _Plan:
     """(cell, member): the whole past of a member, for at(member, k)."""
 
 
-class _Group:
+class Group:
     """The cells and steps of one group while it is being compiled."""
 
     def __init__(self, program: Program, members: list[str]) -> None:
@@ -87,6 +88,8 @@ class _Group:
         self.member_steps: list[tuple[int, tuple[_Step, ...], int]] = []
         self.steps: list[_Step] = []
         self.period = self.from_outside(program.names["t"])
+        self.ledgers: dict[str, int] = {}
+        """The cell of each loan's ledger."""
 
     def cell(self) -> int:
         self.count += 1
@@ -101,6 +104,9 @@ class _Group:
         """Compile one member: formula, run, start, set."""
         deal = self.program.definition
         self.steps = []
+        if name in self.program.loan_parts:
+            self.add_loan_part(name)
+            return
         item: Line | Level | None = deal.lines.get(name) or deal.levels.get(name)
         where = item.where if item is not None else deal.source.name
         cell = self.compile(self.program._nodes[name], where)
@@ -118,6 +124,20 @@ class _Group:
                 chosen = self.from_outside(runs.setting_mask(self.program, first, last))
                 cell = self.step(_row_set, [cell, chosen, self.compile(value, where)])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
+
+    def add_loan_part(self, name: str) -> None:
+        """Compile one part of a loan; it runs in every period, and a line that names it runs when it may be there."""
+        loan, part = self.program.loan_parts[name]
+        if loan.name not in self.ledgers:
+            self.ledgers[loan.name] = self.cell()
+        early = part in ("drawn", "flow", "balance")
+        self.program.masks[name] = self.program.time.t[:, 0] >= (0 if early else 1)
+        cell = add_part(self, loan, part, self.ledgers[loan.name])
+        self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
+
+    def step_into(self, cell: int, compute: Callable[..., Any], args: list[int]) -> None:
+        """A step whose result takes the place of a cell."""
+        self.steps.append(_Step(compute, tuple(args), cell))
 
     def step(self, compute: Callable[..., Floats], args: list[int]) -> int:
         out = self.cell()
@@ -188,7 +208,7 @@ class _Group:
 def _run(plan: _Plan, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
     results = [np.full((plan.rows, width), np.nan) for _ in range(plan.members)]
-    cells: list[Floats] = [np.zeros(width)] * plan.cells
+    cells: list[Any] = [np.zeros(width)] * plan.cells
     moving: list[tuple[int, list[Floats]]] = []
     for (cell, over_time), argument in zip(plan.outside, arguments, strict=True):
         if over_time:

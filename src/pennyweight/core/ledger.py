@@ -1,0 +1,158 @@
+"""Loans of many cases stepped together by whoever drives them, a deal's periods for instance; unrounded, unless asked.
+
+A ledger holds, for each case, what is owed and on which terms. `pay` makes the payments that fall into a period, `draw`
+pays a loan out, `pay_extra` puts more on it. Cases may differ in every term and in the period of pay-out. The rules are
+those of `books`. A case whose terms make no loan is undefined (NaN) from its pay-out on.
+"""
+
+from __future__ import annotations
+
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["Ledger", "Shape"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Bools: TypeAlias = NDArray[np.bool_]
+Shape: TypeAlias = Literal["level", "principal", "interest"]
+
+_HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
+_WHOLE = 1e-6
+
+
+class Ledger:
+    """What is owed in each case; arrays (cases,), or (1,) while all cases are alike.
+
+    >>> ledger = Ledger("level")
+    >>> ledger.draw(np.array([True]), np.array([1000.0]), rate=np.array([0.01]), count=np.array([3.0]))
+    >>> ledger.pay(np.array([3.0]))
+    >>> round(float(ledger.paid[0]), 2), float(ledger.balance[0])
+    (1020.07, 0.0)
+    """
+
+    def __init__(self, shape: Shape, units: float | None = None) -> None:
+        self.shape, self.units = shape, units
+        zero = np.zeros(1)
+        self.balance, self.rate, self.payment = zero, zero, zero
+        self.left, self.only, self.spread, self.residual = zero, zero, zero, zero
+        self.since = np.full(1, np.inf)
+        """The period of pay-out."""
+        self.paid, self.interest, self.extra, self.drawn = zero, zero, zero, zero
+
+    def draw(
+        self,
+        now: Bools,
+        amount: Floats,
+        *,
+        rate: Floats,
+        count: Floats,
+        payment: Floats | None = None,
+        spread: Floats | None = None,
+        residual: Floats | None = None,
+        only: Floats | None = None,
+        period: float = 0.0,
+    ) -> None:
+        """Pay out where `now`: rate per payment, count of payments (inf: until paid off), `only` of them interest."""
+        if self.units is not None:
+            amount = np.floor(amount * self.units + 0.5 + _HAIR)
+            residual = None if residual is None else np.floor(residual * self.units + 0.5 + _HAIR)
+            payment = None if payment is None else np.floor(payment * self.units + 0.5 + _HAIR)
+        none = np.zeros(1)
+        only = none if only is None else only
+        whole = (np.abs(count - np.round(np.where(np.isinf(count), 0.0, count))) <= _WHOLE) | np.isinf(count)
+        whole = whole & (np.abs(only - np.round(only)) <= _WHOLE) & (only < count) & (only >= 0) & (count >= 1 - _WHOLE)
+        whole = whole & (rate >= 0) & (amount >= 0)
+        if payment is not None:
+            whole = whole & ((payment > amount * rate) | (amount == 0))
+        if residual is not None:
+            whole = whole & (residual >= 0) & ((residual < amount) | (residual == 0))
+        if spread is not None:
+            whole = whole & (spread >= count - _WHOLE)
+        amount = np.where(whole, amount, np.nan)
+        amount = np.where((amount == 0) & now, 0.0, amount)
+        self.drawn = np.where(np.isnan(self.balance), np.nan, np.where(now, amount, 0.0))
+        self.balance = np.where(now, amount, self.balance)
+        self.rate = np.where(now, rate, self.rate)
+        self.left = np.where(now, np.round(np.where(np.isinf(count), 1e300, count)), self.left)
+        self.only = np.where(now, np.round(only), self.only)
+        over = np.where(np.isinf(count), 1e300, count) if spread is None else np.round(spread)
+        self.spread = np.where(now, over, self.spread)
+        self.residual = np.where(now, none if residual is None else residual, self.residual)
+        self.since = np.where(now, period, self.since)
+        if payment is None:
+            self.set_payment(now & (self.only == 0))
+        else:
+            self.payment = np.where(now, payment, self.payment)
+
+    def refuse(self, cases: Bools) -> None:
+        """Make cases undefined from the first period on: nobody can say when they are paid out."""
+        self.balance = np.where(cases, np.nan, self.balance)
+        self.since = np.where(cases, 0.0, self.since)
+
+    def pay(self, times: Floats) -> None:
+        """Make `times` payments in each case; `paid` and `interest` hold their sums."""
+        self.paid = self.interest = self.extra = self.drawn = np.zeros(1)
+        most = int(np.max(times, initial=0.0))
+        for k in range(most):
+            owing = (times > k) & (self.balance != 0)
+            self._pay_once(owing)
+
+    def pay_extra(self, amount: Floats) -> None:
+        """Put more on what was owed before this period's pay-out; `extra` holds what was taken."""
+        if self.units is not None:
+            amount = np.floor(amount * self.units + 0.5 + _HAIR)
+        before = self.balance - self.drawn
+        self.extra = np.minimum(np.maximum(amount, 0.0), before)
+        self.balance = self.balance - self.extra
+
+    def set_rate(self, now: Bools, rate: Floats) -> None:
+        """A new rate per payment from here on, the payment worked out anew over those that remain."""
+        self.rate = np.where(now, rate, self.rate)
+        self.set_payment(now & (self.only == 0) & (self.left < 1e299))
+
+    def set_payment(self, now: Bools) -> None:
+        """Work out the payment over those that remain."""
+        with np.errstate(all="ignore"):
+            if self.shape == "principal":
+                fresh = (self.balance - self.residual) / self.left
+            else:
+                discount = np.log1p(self.rate)
+                owed = self.balance - self.residual * np.exp(-self.left * discount)
+                share = np.where(self.rate == 0, 1 / self.spread, self.rate / -np.expm1(-self.spread * discount))
+                fresh = owed * share
+            if self.units is not None:
+                fresh = np.floor(fresh + 0.5 + 1e-9)
+        self.payment = np.where(now, fresh, self.payment)
+
+    def shown(self, amount: Floats) -> Floats:
+        """An amount in the currency."""
+        return amount if self.units is None else amount / self.units
+
+    def _pay_once(self, owing: Bools) -> None:
+        interest = self.balance * self.rate
+        if self.units is not None:
+            interest = np.floor(interest + 0.5 + _HAIR)
+        owed = self.balance + interest
+        due = interest if self.shape == "interest" else self.payment
+        if self.shape == "principal":
+            due = self.payment + interest
+        alone = self.only > 0
+        if alone.any():
+            due = np.where(alone, interest, due)
+        paid = np.where(self.left <= 1, owed, np.minimum(due, owed))
+        all_of_it = owing.all()
+        paid = paid if all_of_it else np.where(owing, paid, 0.0)
+        interest = interest if all_of_it else np.where(owing, interest, 0.0)
+        self.balance = (
+            np.where(paid == owed, 0.0, self.balance + interest - paid)
+            if all_of_it
+            else np.where(owing & (paid == owed), 0.0, self.balance + interest - paid)
+        )
+        self.paid, self.interest = self.paid + paid, self.interest + interest
+        self.left, self.spread = self.left - owing, self.spread - owing
+        if alone.any():
+            ends = owing & (self.only == 1)
+            self.only = np.where(owing & alone, self.only - 1, self.only)
+            self.set_payment(ends)

@@ -1,0 +1,167 @@
+"""Loans in deals: what their parts are called, what each reads, and the steps that work them out period by period.
+
+A loan looks back upon itself (this period's payment is on last period's balance), so its parts are always stepped,
+alone or with the lines it stands in a circle with. Two of them matter: the payment needs the balance before, the
+pay-out the amount now. All cases share one `core.ledger.Ledger`, made when the stepping begins.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+from typing import TYPE_CHECKING, Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.core.ledger import Ledger
+from pennyweight.deals.definition import DealLoan, Definition
+from pennyweight.deals.functions import WHOLE
+from pennyweight.deals.nodes import names_in
+
+if TYPE_CHECKING:
+    from pennyweight.deals.stepping import Group
+
+__all__ = ["PARTS", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
+"""The parts of a loan that formulas may name, in the order in which a period works them out."""
+
+_PARTS_BEFORE = {
+    "payment": (), "interest": ("payment",), "principal": ("payment",), "extra": ("payment",), "drawn": ("payment",),
+    "balance": ("payment", "extra", "drawn"), "flow": ("payment", "extra", "drawn"),
+}  # fmt: skip
+
+
+def parts_of(deal: Definition) -> dict[str, tuple[DealLoan, str]]:
+    """Every part by its dotted name: its loan, and which part."""
+    return {f"{name}.{part}": (loan, part) for name, loan in deal.loans.items() for part in PARTS}
+
+
+def reads_now(loan: DealLoan, part: str) -> set[str]:
+    """The names a part needs in the same period."""
+    names = {f"{loan.name}.{other}" for other in _PARTS_BEFORE[part]}
+    if part == "payment":
+        return names.union(*(names_in(node) for step in loan.rate_steps for node in step))
+    if part == "extra" and loan.extra is not None:
+        return names | names_in(loan.extra)
+    if part == "drawn":
+        return names.union(*(names_in(node) for node in loan.terms.values()))
+    return names
+
+
+def reads(loan: DealLoan, part: str) -> set[str]:
+    """All names a part reads, those of earlier periods too: every part needs the others through the balance."""
+    others = {f"{loan.name}.{other}" for other in PARTS if other != part}
+    return others | reads_now(loan, part)
+
+
+def add_part(group: Group, loan: DealLoan, part: str, ledger: int) -> int:
+    """Add the steps of one part to a group; returns the cell of its result. `ledger` is the cell of its ledger."""
+    time = group.program.time
+    shown = partial(_shown, part)
+    if part == "payment":
+        units = 10.0**group.program.definition.style.places if loan.to_the_cent else None
+        open_it = partial(_open, loan.shape, units)
+        group.step_into(ledger, open_it, [ledger, group.period])
+        for first, rate in loan.rate_steps:
+            cells = [group.compile(node, loan.where) for node in (first, rate)]
+            group.step_into(ledger, partial(_step_rate, loan.per_year), [ledger, group.period, *cells])
+        group.step_into(ledger, partial(_pay, loan.per_year / time.per_year), [ledger, group.period])
+    elif part == "extra" and loan.extra is not None:
+        group.step_into(ledger, _extra, [ledger, group.compile(loan.extra, loan.where)])
+    elif part == "drawn":
+        names = list(loan.terms)
+        cells = [group.compile(loan.terms[name], loan.where) for name in names]
+        group.step_into(ledger, partial(_draw, loan.per_year, tuple(names)), [ledger, group.period, *cells])
+    return group.step(shown, [ledger])
+
+
+def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) -> str | None:
+    """Why the terms of a loan, single figures by name, make no loan; None when they do."""
+    style = deal.style
+    amount, rate = term["amount"], term["rate"]
+    for name, value in term.items():
+        if np.isnan(value):
+            return f"its {name} is undefined"
+    if amount < 0:
+        return f"its amount is {style.show(amount, 'money')}, and a loan's is zero or more"
+    if rate < 0:
+        return f"its rate is {style.show(rate, 'rate')}, and a loan's is zero or more"
+    count = _count(loan.per_year, term)
+    if np.isfinite(count) and (count < 1 - WHOLE or abs(count - round(count)) > WHOLE):
+        return f"its term makes {count:g} payments, which is no whole number of one or more"
+    only = term.get("interest_only", 0.0) * loan.per_year
+    if not 0 <= only < count or abs(only - round(only)) > WHOLE:
+        return "its interest-only time is not whole payments that end before the term"
+    if "amortized_over" in term and term["amortized_over"] * loan.per_year < count - WHOLE:
+        return "it is amortized over less than its term"
+    if term.get("residual", 0.0) < 0 or (term.get("residual", 0.0) >= amount and term.get("residual", 0.0) > 0):
+        return "its residual is not less than its amount"
+    if "payment" in term and amount > 0 and term["payment"] <= amount * rate / loan.per_year:
+        shown = [style.show(value, "money") for value in (term["payment"], amount * rate / loan.per_year)]
+        return f"the payment of {shown[0]} never covers the first interest of {shown[1]}"
+    return None
+
+
+def _count(per_year: int, term: Mapping[str, Any]) -> Any:
+    if "months" in term:
+        return term["months"] * per_year / 12
+    return term["years"] * per_year if "years" in term else np.inf
+
+
+# Steps: each is handed the ledger and returns it.
+
+
+def _open(shape: Any, units: float | None, ledger: Any, period: Floats) -> Ledger:
+    return Ledger(shape, units) if period[0] == 0 else ledger
+
+
+def _step_rate(per_year: int, ledger: Ledger, period: Floats, first: Floats, rate: Floats) -> Ledger:
+    ledger.set_rate((np.abs(period[0] - first) <= WHOLE) & (ledger.balance != 0), rate / per_year)
+    return ledger
+
+
+def _pay(ratio: float, ledger: Ledger, period: Floats) -> Ledger:
+    """The payments due between the period before and this one, counted from the pay-out."""
+    held = period[0] - ledger.since
+    since = np.where(held > 0, held, 0.0)
+    before = np.where(held > 0, held - 1, 0.0)
+    ledger.pay(np.floor(since * ratio + 1e-9) - np.floor(before * ratio + 1e-9))
+    return ledger
+
+
+def _extra(ledger: Ledger, amount: Floats) -> Ledger:
+    ledger.pay_extra(amount)
+    return ledger
+
+
+def _draw(per_year: int, names: tuple[str, ...], ledger: Ledger, period: Floats, *cells: Floats) -> Ledger:
+    term = dict(zip(names, cells, strict=True))
+    with np.errstate(invalid="ignore"):
+        now = np.abs(period[0] - term["paid_out"]) <= WHOLE
+    if period[0] == 0:
+        ledger.refuse(~(np.isinf(term["paid_out"]) | (np.abs(term["paid_out"] - np.round(term["paid_out"])) <= WHOLE)))
+    if not now.any():
+        ledger.drawn = np.zeros(1)
+        return ledger
+    times = {"spread": "amortized_over", "only": "interest_only"}
+    given = {name: term[key] * per_year for name, key in times.items() if key in term}
+    given.update({name: term[name] for name in ("payment", "residual") if name in term})
+    count = np.asarray(_count(per_year, term), dtype=np.float64)
+    ledger.draw(now, term["amount"], rate=term["rate"] / per_year, count=count, period=float(period[0]), **given)
+    return ledger
+
+
+def _shown(part: str, ledger: Ledger) -> Floats:
+    """A part of the ledger in the currency. The level payment's own principal; extra payments stand apart."""
+    if part == "principal":
+        amount = ledger.paid - ledger.interest
+    elif part == "flow":
+        amount = ledger.drawn - ledger.paid - ledger.extra
+    else:
+        amounts = {"payment": ledger.paid, "interest": ledger.interest, "extra": ledger.extra, "drawn": ledger.drawn}
+        amount = amounts.get(part, ledger.balance)
+    return ledger.shown(amount)
