@@ -17,7 +17,7 @@ from matplotlib.patches import Rectangle
 from rich.console import Console, RenderableType
 from rich.segment import Segment
 
-from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, repay
+from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, read_loan_file, repay
 from pennyweight.documents import Document
 from pennyweight.report.charts import INK, PARCHMENT, figure
 from pennyweight.report.terminal import renderable
@@ -64,6 +64,11 @@ def main() -> None:
         "pennyweight rates 6% --compounding half-yearly --inflation 2%",
         rate_facts("6%", compounding="half-yearly", inflation="2%").document(),
     )
+    studio = read_loan_file(STARTERS / "loans" / "studio.toml").document()
+    terminal("loan", "pennyweight loan studio.toml", studio)
+    takeover = read_loan_file(STARTERS / "loans" / "four-flats-takeover.toml").document()
+    terminal("takeover", "pennyweight loan four-flats-takeover.toml", takeover)
+    figure(*studio.charts).savefig(SHOTS / "chart_loan.png")
     for name, chart in (
         ("chart_flows", weighing.document().charts[0]),
         ("chart_rates", weighing.document().charts[1]),

@@ -18,7 +18,16 @@ _DATA = (
     "flows/boatyard.csv",
     "endowment/statements.csv",
     "endowment/index.csv",
+    "loans/studio.toml",
+    "loans/studio-events.csv",
+    "loans/four-flats-takeover.toml",
+    "loans/four-flats.toml",
 )
+
+_COMMANDED = (
+    "taxi.toml", "boatyard.csv", "statements.csv", "index.csv", "studio.toml", "four-flats-takeover.toml",
+    "four-flats.toml",
+)  # fmt: skip
 
 
 @click.command("demo")
@@ -36,7 +45,7 @@ def command(folder: Path) -> None:
     """
     from pennyweight.cli.main import main
 
-    taxi, boatyard, statements, index = _copy_data(folder)
+    taxi, boatyard, statements, index, studio, takeover, layers = _copy_data(folder)
     commands = (
         ["weigh", str(taxi), "--output", str(folder / "weighing.json"), "--output", str(folder / "weighing.png")],
         ["compare", str(taxi)],
@@ -47,6 +56,9 @@ def command(folder: Path) -> None:
         ["grow", "--opening", "6k", "--deposit", "350", "--per-year", "month", "--rate", "3.5%", "--closing", "41k"],
         ["withdraw", "--withdrawal", "24k", "--growth", "2%", "--rate", "4%", "--years", "25", "--find", "pot"],
         ["repay", "--owed", "86k", "--rate", "4.2%", "--years", "15", "--currency", "EUR"],
+        ["loan", str(studio), "--output", str(folder / "studio.json"), "--output", str(folder / "studio.png")],
+        ["loan", str(takeover), "--output", str(folder / "takeover.png")],
+        ["loan", str(layers)],
         ["rates", "6%", "--compounding", "half-yearly", "--inflation", "2%"],
         ["bond", "--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97.25"],
     )
@@ -68,7 +80,7 @@ def _copy_data(folder: Path) -> tuple[Path, ...]:
             path.write_text(content, encoding="utf-8")
     except OSError as error:
         raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
-    return tuple(folder / name for name in ("taxi.toml", "boatyard.csv", "statements.csv", "index.csv"))
+    return tuple(folder / name for name in _COMMANDED)
 
 
 def _quoted(part: str) -> str:

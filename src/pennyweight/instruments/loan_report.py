@@ -22,6 +22,7 @@ from pennyweight.documents import (
     Text,
 )
 from pennyweight.quantities.rates import word_for
+from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
     from pennyweight.instruments.loan import Loan
@@ -126,15 +127,15 @@ def loan_document(loan: Loan) -> Document:
     blocks: list[Block] = [_fact_table(loan) if schedule is not loan.agreed else _fact_lines(loan)]
     blocks += [Text(remark, "out") for remark in schedule.remarks]
     blocks += _statements(loan)
-    blocks += loan_tables(schedule)
+    blocks += loan_tables(schedule, loan.made)
     blocks.append(Checks(schedule.checks))
     title = loan.title or f"A loan of {loan.terms.style.with_unit(loan.amount, 'money')}"
     return Document(title, tuple(blocks), _subtitle(loan), loan_charts(loan))
 
 
-def loan_tables(schedule: Schedule) -> list[Block]:
-    """The years and the payments."""
-    return [_years(schedule), _payments(schedule)]
+def loan_tables(schedule: Schedule, made: int = 0) -> list[Block]:
+    """The years and the payments: the first, those around the last that was made, and the last ones."""
+    return [_years(schedule), _payments(schedule, made)]
 
 
 def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
@@ -355,7 +356,7 @@ def _years(schedule: Schedule) -> Table:
         name for name in table.columns if name in ("payments", "interest", "principal", "balance") or table[name].any()
     ]
     rows = tuple(
-        (Cell(str(year)), *(Cell(style.show(float(value), "money")) for value in values))
+        (Cell(str(year)), *(_amount(style, name, float(value)) for name, value in zip(names, values, strict=True)))
         for year, values in zip(table.index, table[names].to_numpy(), strict=True)
     )
     columns = tuple(Column(name.capitalize()) for name in names)
@@ -364,7 +365,12 @@ def _years(schedule: Schedule) -> Table:
     return Table(title, (Column("Year", words=True), *columns), rows, note)
 
 
-def _payments(schedule: Schedule) -> Table:
+def _amount(style: Style, name: str, value: float) -> Cell:
+    """An amount; a dash where nothing extra happened."""
+    return Cell("–") if not value and name in ("extra", "fee", "correction") else Cell(style.show(value, "money"))
+
+
+def _payments(schedule: Schedule, made: int) -> Table:
     style, rows = schedule.terms.style, schedule.plain_rows()
     names = ["payment", "interest", "principal", "extra", "fee", "correction", "balance"]
     names = [
@@ -376,21 +382,29 @@ def _payments(schedule: Schedule) -> Table:
         (
             Cell(str(row["number"])),
             *((Cell(row["date"]),) if row["date"] else ()),
-            *(
-                Cell(style.show(row[name], "money") if row[name] or name in names[:3] or name == "balance" else "–")
-                for name in names
-            ),
+            *(_amount(style, name, row[name]) for name in names),
             *((Cell("history" if row["history"] else "", "comparison"),) if schedule.history else ()),
         )
         for row in rows
     ]
-    left = len(cells) - 2 * _HEAD
     notes = ["Principal holds the extra payments."] if "extra" in names else []
-    if left > 0:
+    shown = _shown_rows(len(cells), made)
+    if len(shown) < len(cells):
         gap = tuple(Cell("…", "comparison") for _ in cells[0])
-        cells = [*cells[:_HEAD], gap, *cells[-_HEAD:]]
-        notes.append(f"{left} payments left out in the middle; CSV and JSON have all.")
+        jumps = [k for k, before in zip(shown, [-1, *shown], strict=False) if k > before + 1]
+        notes.append(f"{len(cells) - len(shown)} payments left out; CSV and JSON have all.")
+        cells = [row for k in shown for row in ((gap, cells[k]) if k in jumps else (cells[k],))]
     titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
     titles += [Column(name.capitalize()) for name in names]
     titles += [Column("", words=True)] if schedule.history else []
     return Table("Payments", tuple(titles), tuple(cells), " ".join(notes))
+
+
+def _shown_rows(count: int, made: int) -> list[int]:
+    """Which rows a page shows, from 0."""
+    if count <= 2 * _HEAD + 6:
+        return list(range(count))
+    if made == 0:
+        return [*range(_HEAD), *range(count - _HEAD, count)]
+    around = range(max(made - _HEAD // 2, 0), min(made + _HEAD // 2, count))
+    return sorted({*range(_HEAD // 2), *around, *range(count - _HEAD // 2, count)})

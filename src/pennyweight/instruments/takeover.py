@@ -294,7 +294,7 @@ class Takeover(Shown):
             whole = original.agreed
             first = original.terms.calendar.first if original.terms.calendar else ""
             lines.append(line("Original loan", original.amount, f"{len(whole.rows)} payments, the first on {first}"))
-            lines.append(Line("Payments made before", Cell(str(self.made))))
+            lines.append(Line("Payments due before", Cell(str(self.made))))
             lines.append(line("Interest over its whole life", whole.total_interest))
             share = schedule.total_interest / whole.total_interest if whole.total_interest else 0.0
             lines.append(Line("Of it still to come", Cell(style.show(share, "share"))))

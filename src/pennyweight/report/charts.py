@@ -222,10 +222,11 @@ def draw_balance(chart: BalanceChart, ax: Axes) -> Axes:
             zorder=2,
         )
         lines.append(("as agreed", chart.agreed_times, chart.agreed, INK))
-        apart = chart.agreed[: chart.balance.size] - chart.balance[: chart.agreed.size]
-        at = int(np.argmax(np.abs(apart)))
+        # Named in the second half, away from what happened so far.
+        at = min(chart.agreed.size, chart.balance.size) * 5 // 9
+        higher = chart.agreed[at] >= chart.balance[at]
         for name, times, balance, color in lines:
-            above = (balance[at] >= chart.balance[at]) if name == "as agreed" else apart[at] < 0
+            above = higher == (name == "as agreed")
             ax.annotate(
                 name, (float(times[at]), float(balance[at])), xytext=(10, 10) if above else (-10, -12),
                 textcoords="offset points", color=color,
@@ -233,7 +234,10 @@ def draw_balance(chart: BalanceChart, ax: Axes) -> Axes:
             )  # fmt: skip
     for time, amount in chart.statements:
         ax.plot([time], [amount], marker="D", markersize=9, color=BRASS, zorder=4)
-        ax.annotate(f"statement {_short(amount)}", (time, amount), xytext=(8, 8), textcoords="offset points", color=INK)
+        ax.annotate(
+            f"statement {_short(amount)}", (time, amount), xytext=(-10, -10), textcoords="offset points", color=INK,
+            ha="right", va="top",
+        )  # fmt: skip
     if chart.today is not None:
         ax.axvline(chart.today, color=PEWTER, linestyle=":", linewidth=1.6)
         ax.annotate(
@@ -250,16 +254,15 @@ def draw_split(chart: SplitChart, ax: Axes) -> Axes:
 
     _frame(ax, chart.title, chart.time_title, chart.money_title)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
-    ax.bar(chart.years, chart.principal, 0.7, color=IN)
-    ax.bar(
+    principal = ax.bar(chart.years, chart.principal, 0.7, color=IN)
+    interest = ax.bar(
         chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OUT, hatch="///",
         edgecolor=PARCHMENT, linewidth=0,
     )  # fmt: skip
     ax.axhline(0, color=INK, linewidth=0.8)
-    # Named on the first full year's bar, beside it where there is room to the right of all.
     ax.legend(
-        ["principal", "interest (hatched)"], loc="upper right", bbox_to_anchor=(1.0, 1.09), ncols=2, frameon=False,
-        labelcolor=INK,
+        [principal, interest], ["principal, extra payments too", "interest (hatched)"],
+        loc="upper right", bbox_to_anchor=(1.0, 1.10), ncols=2, frameon=False, labelcolor=INK,
     )  # fmt: skip
     return ax
 
