@@ -107,7 +107,8 @@ def amortize(
             kernel.with_events(early, units[early], yearly[early], count[early], {})
 
     chunks = range(-(-units.size // CHUNK))
-    workers = min(threads or os.cpu_count() or 1, len(chunks))
+    # Events are many short calls, which threads only hinder.
+    workers = 1 if events is not None else min(threads or os.cpu_count() or 1, len(chunks))
     if workers > 1:
         with ThreadPoolExecutor(workers) as executor:
             list(executor.map(keep, chunks))
@@ -225,8 +226,12 @@ class _Kernel:
                 if kind == 2:
                     y[at] += run.payment[at] - value
                     run.paid[at] += value - run.payment[at]
-            b = np.maximum(y, 0.0, out=run.balance)
-            b[last:][np.isfinite(b[last:])] = 0.0
+            ending = last < y.size or y.min() <= 0  # one quick look tells, nearly always, that none ends
+            if ending:
+                b = np.maximum(y, 0.0, out=run.balance)
+                b[last:][np.isfinite(b[last:])] = 0.0
+            else:
+                run.balance, run.y, b = y, run.balance, y
             if self.rows:
                 self._write(number, run, before, y, here, last)
             for kind, at, value in here:
@@ -248,7 +253,8 @@ class _Kernel:
                     run.set_payment(again[(b[again] > 0) & (run.count[again] > number)], number)
             if self.rows:
                 self.out.rows[3][number, run.who] = np.where(np.isinf(b), 0.0, b)
-            ends = np.flatnonzero(b == 0)
+            ending = ending or any(kind in (1, 3) and not b[at].all() for kind, at, _ in here)
+            ends = np.flatnonzero(b == 0) if ending else _NONE
             if ends.size:
                 self._finish(run, ends, y, number, last, here)
             left = run.due_for_packing(last)
@@ -388,6 +394,9 @@ def _in_turn(at: Ints) -> Iterator[Ints]:
     turn = np.arange(at.size) - np.repeat(starts, np.diff(np.r_[starts, at.size]))
     for k in range(int(turn.max()) + 1):
         yield np.flatnonzero(turn == k)
+
+
+_NONE = np.empty(0, np.int64)
 
 
 def _ends(count: Floats) -> Iterator[tuple[slice, int]]:

@@ -94,10 +94,16 @@ class Ledger:
     def pay(self, times: Floats) -> None:
         """Make `times` payments in each case; `paid` and `interest` hold their sums."""
         self.paid = self.interest = self.extra = self.drawn = np.zeros(1)
-        most = int(np.max(times, initial=0.0))
+        owing = self.balance != 0
+        if not owing.any():
+            return
+        active = times[owing] if times.size > 1 else times
+        fewest, most = int(active.min()), int(active.max())
+        if fewest == most and not (self.only > 0).any():
+            self._pay_alike(most)
+            return
         for k in range(most):
-            owing = (times > k) & (self.balance != 0)
-            self._pay_once(owing)
+            self._pay_once((times > k) & (self.balance != 0))
 
     def pay_extra(self, amount: Floats) -> None:
         """Put more on what was owed before this period's pay-out; `extra` holds what was taken."""
@@ -129,6 +135,25 @@ class Ledger:
     def shown(self, amount: Floats) -> Floats:
         """An amount in the currency."""
         return amount if self.units is None else amount / self.units
+
+    def _pay_alike(self, times: int) -> None:
+        """The same payments in all cases: where nothing is owed, nothing is paid, so no case needs telling apart."""
+        balance, payment = self.balance, self.payment
+        least = float(np.min(np.where(balance != 0, self.left, np.inf)))
+        for k in range(times):
+            interest = balance * self.rate
+            if self.units is not None:
+                interest = np.floor(interest + 0.5 + _HAIR)
+            owed = balance + interest
+            due = payment if self.shape == "level" else interest
+            if self.shape == "principal":
+                due = payment + interest
+            paid = np.minimum(due, owed)
+            if least - k <= 1:
+                paid = np.where(self.left - k <= 1, owed, paid)
+            balance = owed - paid
+            self.paid, self.interest = self.paid + paid, self.interest + interest
+        self.balance, self.left, self.spread = balance, self.left - times, self.spread - times
 
     def _pay_once(self, owing: Bools) -> None:
         interest = self.balance * self.rate

@@ -207,7 +207,7 @@ class Group:
 
 def _run(plan: _Plan, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
-    results = [np.full((plan.rows, width), np.nan) for _ in range(plan.members)]
+    results = [np.empty((plan.rows, width)) for _ in range(plan.members)]  # every row is written before it is read
     cells: list[Any] = [np.zeros(width)] * plan.cells
     moving: list[tuple[int, list[Floats]]] = []
     for (cell, over_time), argument in zip(plan.outside, arguments, strict=True):
