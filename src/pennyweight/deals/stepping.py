@@ -207,7 +207,9 @@ class Group:
 
 def _run(plan: _Plan, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
-    results = [np.empty((plan.rows, width)) for _ in range(plan.members)]  # every row is written before it is read
+    results = [np.empty((plan.rows, width)) for _ in range(plan.members)]
+    for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined
+        results[member][...] = np.nan
     cells: list[Any] = [np.zeros(width)] * plan.cells
     moving: list[tuple[int, list[Floats]]] = []
     for (cell, over_time), argument in zip(plan.outside, arguments, strict=True):
