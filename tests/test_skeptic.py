@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pennyweight import CashFlows, Deal, InputError, NoAnswer
+from pennyweight import CashFlows, Deal, InputError, NoAnswer, read_loan_file
 from pennyweight.cli.main import status
 from tests.builders import TAXI, deal
 
@@ -20,10 +20,10 @@ SPANNERS = ["", "=", "[", "]", "{", "}", '"', "'", ",", "-1", "0", "1e308", "nan
             "prior(net)", "net", "npv", "end", "'end'", '"year 0"', '"never"', "t", "hull", "(", "**", "\n", "10_000", '"50%"']  # fmt: skip
 
 
-def broken(seed: int) -> str:
-    """The taxi with a few tokens of its text swapped, dropped, doubled or replaced by a spanner."""
+def broken(seed: int, text: str = TEXT) -> str:
+    """The taxi, or another file, with a few tokens of its text swapped, dropped, doubled or replaced by a spanner."""
     pick = random.Random(seed)
-    parts = TEXT.split(" ")
+    parts = text.split(" ")
     for _ in range(pick.randint(1, 3)):
         k = pick.randrange(len(parts))
         action = pick.choice(["drop", "double", "swap", "spanner", "cut"])
@@ -57,6 +57,24 @@ def test_a_broken_deal_file_is_read_or_refused(tmp_path: Path, start: int) -> No
         else:
             json.dumps(weighing.as_dict(), allow_nan=False)
             assert "nan" not in str(weighing).split()
+
+
+@pytest.mark.parametrize("name", ["studio", "four-flats-takeover", "four-flats"])
+def test_a_broken_loan_file_is_read_or_refused(tmp_path: Path, name: str) -> None:
+    folder = TAXI.parents[1] / "loans"
+    text, events = (folder / f"{name}.toml").read_text(), (folder / "studio-events.csv").read_text()
+    for seed in range(60):
+        (tmp_path / "loan.toml").write_text(broken(seed, text), encoding="utf-8")
+        (tmp_path / "studio-events.csv").write_text(
+            broken(seed, events.replace(",", " , ")).replace(" , ", ","), encoding="utf-8"
+        )
+        try:
+            told = read_loan_file(tmp_path / "loan.toml")
+            json.dumps(told.as_dict(), allow_nan=False)
+            assert "nan" not in str(told).split()
+        except (InputError, NoAnswer) as refused:
+            assert "\n" not in str(refused)
+            assert len(str(refused)) < 600
 
 
 @given(

@@ -73,6 +73,10 @@ def command(
     def compute() -> Any:
         from pennyweight.instruments.loan_study import LoanStudy
 
+        if "," in (extra or ""):
+            raise InputError(
+                f"--extra {extra} may be one amount or several; write several with ; between, one without ,."
+            )
         tried = [part for part in (extra or "").split(";") if part.strip()]
         if file is not None:
             return _from_file(file, given, tried, paid_off_by, events)

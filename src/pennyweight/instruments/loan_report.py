@@ -351,14 +351,10 @@ def _statements(loan: Loan) -> list[Block]:
 
 
 def _years(schedule: Schedule) -> Table:
-    style, table = schedule.terms.style, schedule.yearly
-    names = [
-        name for name in table.columns if name in ("payments", "interest", "principal", "balance") or table[name].any()
-    ]
-    rows = tuple(
-        (Cell(str(year)), *(_amount(style, name, float(value)) for name, value in zip(names, values, strict=True)))
-        for year, values in zip(table.index, table[names].to_numpy(), strict=True)
-    )
+    style, table = schedule.terms.style, schedule.yearly_rows()
+    always = ("payments", "interest", "principal", "balance")
+    names = [name for name in table[0] if name != "year" and (name in always or any(row[name] for row in table))]
+    rows = tuple((Cell(str(row["year"])), *(_amount(style, name, row[name]) for name in names)) for row in table)
     columns = tuple(Column(name.capitalize()) for name in names)
     note = "Principal holds the extra payments." if "extra" in names else ""
     title = "By calendar year" if schedule.dates is not None else "By year of the loan"

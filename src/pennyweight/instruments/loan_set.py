@@ -224,16 +224,15 @@ class LoanSet(Shown):
         return [Table("Where the spare money goes", columns, tuple(lines), note)]
 
     def _years(self, chosen: Mapping[str, Schedule]) -> Table:
-        tables = [one.yearly for one in chosen.values()]
-        years = sorted({int(year) for table in tables for year in table.index})
+        tables = [{row["year"]: row for row in one.yearly_rows()} for one in chosen.values()]
+        years = sorted({year for table in tables for year in table})
         rows = []
         for year in years:
             sums = np.zeros(4)
             for table in tables:
-                if year in table.index:
-                    row = table.loc[[year]]
-                    sums += row[["payments", "interest", "principal", "balance"]].to_numpy(dtype=np.float64)[0]
-                    sums[0] += row["extra"].to_numpy(dtype=np.float64)[0]
+                if year in table:
+                    row = table[year]
+                    sums += [row["payments"] + row["extra"], row["interest"], row["principal"], row["balance"]]
             rows.append((Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums)))
         dated = all(one.dates is not None for one in chosen.values())
         names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]

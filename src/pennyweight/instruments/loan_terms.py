@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from decimal import Decimal, localcontext
 from fractions import Fraction
-from functools import partial
+from functools import lru_cache, partial
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -34,6 +34,7 @@ _SHAPES: dict[str, Literal["level", "principal", "interest"]] = {
     "interest only": "interest",
     "half every two weeks": "level",
 }
+_LARGEST = 9e15  # units, so that every sum of them is a whole number in float64 too
 _BASIS = {"actual/365": 365, "actual/360": 360, "30/360": 360, "30E/360": 360}
 
 
@@ -48,7 +49,12 @@ class Calendar:
 
     def due(self, number: int) -> np.datetime64:
         """The due day of a payment; 0 is the drawdown."""
-        return self.start if number < 1 else self.regular(number)
+        if number < 1:
+            return self.start
+        if number > _TABLE:
+            return self.regular(number)
+        day: np.datetime64 = _first_days(self)[number - 1]
+        return day
 
     def regular(self, number: int) -> np.datetime64:
         """The due day of a payment, those before the first counted back."""
@@ -57,7 +63,7 @@ class Calendar:
     @property
     def first(self) -> np.datetime64:
         """The first due day."""
-        return self.regular(1)
+        return self.due(1)
 
     def days(self, count: int) -> Days:
         """The due days of the first `count` payments."""
@@ -67,8 +73,10 @@ class Calendar:
         """The payment whose due day is the first on or after a day."""
         if day <= self.first:
             return 1
+        if day <= self.due(_TABLE):
+            return int(np.searchsorted(_first_days(self), day)) + 1
         days = int((day - self.first).astype(np.int64))
-        number = max(1, int(days * self.per_year / 366) - 1)
+        number = max(_TABLE, int(days * self.per_year / 366) - 1)
         while self.due(number) < day:
             number += 1
         return number
@@ -77,6 +85,15 @@ class Calendar:
         """How many due days lie on or before a day."""
         number = self.number(day)
         return number if self.due(number) == day else number - 1
+
+
+_TABLE = 1_200
+
+
+@lru_cache(maxsize=64)
+def _first_days(calendar: Calendar) -> Days:
+    """The first due days, looked up again and again when events are placed."""
+    return calendar.days(_TABLE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +126,8 @@ def settle(loan: Loan) -> Terms:
 
 def units_of(value: float, style: Style, rounding: str | None, what: str) -> int | float:
     """An amount in smallest units; refused when it has more decimals than the currency."""
+    if abs(value) * 10**style.places > _LARGEST:
+        raise InputError(f"{what} is {value:g}; a loan's amounts go up to {_LARGEST / 10**style.places:g}.")
     if rounding is None:
         return value
     units = Decimal(repr(value)).scaleb(style.places)

@@ -140,6 +140,10 @@ class Schedule:
         """One row a calendar year (a year of the loan without dates), with the same columns."""
         import pandas as pd
 
+        return pd.DataFrame(self.yearly_rows()).set_index("year")
+
+    def yearly_rows(self) -> list[dict[str, Any]]:
+        """The years as plain values."""
         money = self.terms.money
         if self.dates is None:
             years = np.arange(len(self.rows)) // self.terms.per_year + 1
@@ -153,7 +157,7 @@ class Schedule:
             sums[2] += extra
             sums[3] += 1
             sums[4] = balance
-        rows = [
+        return [
             {
                 "year": year,
                 "payments": money(paid),
@@ -165,7 +169,6 @@ class Schedule:
             }
             for year, (paid, interest, extra, count, balance) in found.items()
         ]
-        return pd.DataFrame(rows).set_index("year")
 
     @cached_property
     def principal_leads(self) -> int | None:
