@@ -12,7 +12,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 
 from pennyweight.core.books import Agreement, Books, Entry
-from pennyweight.core.dates import DATED, due_days
+from pennyweight.core.dates import DATED, Days, due_days
 from pennyweight.errors import InputError
 from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, one_of, share_between, units_of
 from pennyweight.quantities.amounts import read_amount
@@ -273,7 +273,7 @@ class Timetable:
             until = last_day or self.calendar.due(rows)
             count = int((until - day).astype(np.int64) * often / 364) + 2
             days = due_days(day, often, np.arange(count))
-            placed = [self._place_extra(one) for one in days[days <= until]]
+            placed = self._placed(days[days <= until], max(rows, last))
         for k, (number, share) in enumerate(placed):
             grown = Decimal(repr(amount)) * Decimal(repr(1 + rising)) ** (k // often)
             places = Decimal(1).scaleb(-terms.style.places)
@@ -281,12 +281,16 @@ class Timetable:
             found.append(Entry(number, "extra", units_of(value, terms.style, terms.agreement.rounding, what), share))
         return found
 
-    def _place_extra(self, day: np.datetime64) -> tuple[int, Fraction | None]:
+    def _placed(self, days: Days, most: int) -> list[tuple[int, Fraction | None]]:
+        """Each day's payment, and how far into its period, where that counts."""
         assert self.calendar is not None
-        number = self.calendar.number(day)
-        if self.terms.day_count is None or day == self.calendar.due(number):
-            return number, None
-        return number, share_between(self.calendar.due(number - 1), day, self.terms.day_count)
+        numbers, on_due = self.calendar.numbers(days, most)
+        if self.terms.day_count is None or on_due.all():
+            return [(number, None) for number in numbers.tolist()]
+        return [
+            (number, None if due else share_between(self.calendar.due(number - 1), day, self.terms.day_count))
+            for number, due, day in zip(numbers.tolist(), on_due.tolist(), days, strict=True)
+        ]
 
     def _holidays(self, holidays: Sequence[Holiday]) -> dict[int, Literal["added", "paid"]]:
         found: dict[int, Literal["added", "paid"]] = {}

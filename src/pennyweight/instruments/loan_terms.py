@@ -6,15 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from decimal import Decimal, localcontext
 from fractions import Fraction
-from functools import lru_cache, partial
+from functools import partial
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
 from pennyweight.core.books import LONGEST, Agreement, keep_books, level_payment_units
-from pennyweight.core.dates import DATED, Days, due_days
+from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.rates import Rate, read_per_year, read_rate
@@ -23,7 +24,7 @@ from pennyweight.quantities.units import Style, read_value
 if TYPE_CHECKING:
     from pennyweight.instruments.loan import Loan
 
-__all__ = ["EVENT_WORDS", "REPAID", "Calendar", "Terms", "exact_rate", "one_of", "settle", "share_between", "units_of"]
+__all__ = ["EVENT_WORDS", "REPAID", "Terms", "exact_rate", "one_of", "settle", "share_between", "units_of"]
 
 REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
 ROUNDINGS = ("half up", "half even", "payment up")
@@ -36,64 +37,6 @@ _SHAPES: dict[str, Literal["level", "principal", "interest"]] = {
 }
 _LARGEST = 9e15  # units, so that every sum of them is a whole number in float64 too
 _BASIS = {"actual/365": 365, "actual/360": 360, "30/360": 360, "30E/360": 360}
-
-
-@dataclass(frozen=True, slots=True)
-class Calendar:
-    """The due days: the day of drawdown, then one a payment, counted from `anchor`, the due day of payment `base`."""
-
-    start: np.datetime64
-    anchor: np.datetime64
-    base: int
-    per_year: int
-
-    def due(self, number: int) -> np.datetime64:
-        """The due day of a payment; 0 is the drawdown."""
-        if number < 1:
-            return self.start
-        if number > _TABLE:
-            return self.regular(number)
-        day: np.datetime64 = _first_days(self)[number - 1]
-        return day
-
-    def regular(self, number: int) -> np.datetime64:
-        """The due day of a payment, those before the first counted back."""
-        return np.datetime64(np.asarray(due_days(self.anchor, self.per_year, number - self.base)).item(), "D")
-
-    @property
-    def first(self) -> np.datetime64:
-        """The first due day."""
-        return self.due(1)
-
-    def days(self, count: int) -> Days:
-        """The due days of the first `count` payments."""
-        return due_days(self.anchor, self.per_year, np.arange(1, count + 1) - self.base)
-
-    def number(self, day: np.datetime64) -> int:
-        """The payment whose due day is the first on or after a day."""
-        if day <= self.first:
-            return 1
-        if day <= self.due(_TABLE):
-            return int(np.searchsorted(_first_days(self), day)) + 1
-        days = int((day - self.first).astype(np.int64))
-        number = max(_TABLE, int(days * self.per_year / 366) - 1)
-        while self.due(number) < day:
-            number += 1
-        return number
-
-    def made_by(self, day: np.datetime64) -> int:
-        """How many due days lie on or before a day."""
-        number = self.number(day)
-        return number if self.due(number) == day else number - 1
-
-
-_TABLE = 1_200
-
-
-@lru_cache(maxsize=64)
-def _first_days(calendar: Calendar) -> Days:
-    """The first due days, looked up again and again when events are placed."""
-    return calendar.days(_TABLE)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,9 +12,9 @@ import numpy as np
 from pennyweight.documents import Block, Cell, Checks, Document, Figures, Line, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.due_days import Calendar
 from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_report import loan_charts, loan_tables
-from pennyweight.instruments.loan_terms import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import read_per_year
