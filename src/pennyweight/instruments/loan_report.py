@@ -163,9 +163,10 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
         "balance", title, x[: len(balances[0])], balances[0], x[: len(balances[1])], balances[1],
         changed, x_title, f"Owed, {currency}".strip(", "), tuple(statements), _today(loan, x),
     )  # fmt: skip
-    table = schedule.yearly
-    years = table.index.to_numpy(dtype=np.float64)
-    interest, principal = (table[name].to_numpy(dtype=np.float64) for name in ("interest", "principal"))
+    table = schedule.yearly_rows()
+    years, interest, principal = (
+        np.array([float(row[key]) for row in table]) for key in ("year", "interest", "principal")
+    )
     total = style.with_unit(schedule.total_interest, "money")
     split = SplitChart(
         "split", f"{total} of interest in all", years, interest, principal,
