@@ -12,10 +12,13 @@ from pennyweight.errors import InputError
 __all__ = ["STARTERS", "command", "copy_starter"]
 
 STARTERS = {
-    "first": ("first.toml", ()),
-    "taxi": ("taxi.toml", ("ridership.csv",)),
+    "first": ("first/first.toml", ()),
+    "taxi": ("taxi/taxi.toml", ("ridership.csv",)),
+    "loan": ("loans/studio.toml", ("studio-events.csv",)),
+    "takeover": ("loans/four-flats-takeover.toml", ()),
+    "layers": ("loans/four-flats.toml", ()),
 }
-"""Each starter's deal file, and the data files that go beside it."""
+"""Each starter's deal or loan file, and the data files that go beside it."""
 
 
 @click.command("new")
@@ -27,29 +30,31 @@ STARTERS = {
     show_default=True,
     help="What to start from.",
 )
-@click.option("--title", metavar="TEXT", help="The deal's title; left out: from the file's name.")
+@click.option("--title", metavar="TEXT", help="Its title; left out: from the file's name.")
 def command(file: Path, starter: str, title: str | None) -> None:
-    """Write a commented deal file of your own, ready to be weighed. Nothing is ever overwritten.
+    """Write a commented deal or loan file of your own, ready to be used. Nothing is ever overwritten.
 
     Example: pennyweight new kiln.toml --title "A kiln for the studio"
     """
     if file.suffix != ".toml":
-        raise InputError(f"{file}: a deal file ends in .toml.")
+        raise InputError(f"{file}: a deal or loan file ends in .toml.")
     for path in copy_starter(starter, file, title or file.stem.replace("_", " ").replace("-", " ").capitalize()):
         click.echo(f"Written: {path}")
-    click.echo(f"Weigh it with: pennyweight weigh {file}")
+    is_loan = STARTERS[starter][0].startswith("loans/")
+    click.echo(f"See it with: pennyweight loan {file}" if is_loan else f"Weigh it with: pennyweight weigh {file}")
 
 
 def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Path]:
     """Write a starter's deal as `file` and its data beside it; all or nothing."""
     import tomlkit
 
-    deal, data = STARTERS[starter]
-    folder = files("pennyweight") / "starters" / starter
-    text = (folder / deal).read_text(encoding="utf-8")
+    inside, data = STARTERS[starter]
+    place, _, main = inside.partition("/")
+    folder = files("pennyweight") / "starters" / place
+    text = (folder / main).read_text(encoding="utf-8")
     if title is not None:
         document = tomlkit.parse(text)
-        document["deal"] = title
+        document["loan" if "loan" in document else "deal"] = title
         text = tomlkit.dumps(document)
     contents = {file: text}
     contents.update({file.parent / name: (folder / name).read_text(encoding="utf-8") for name in data})

@@ -172,6 +172,16 @@ class Loan(Shown):
         return self.schedule.frame
 
     @property
+    def frames(self) -> dict[str, Any]:
+        """`payments` and `years` as it is, `agreed_payments` and `agreed_years` before anything happened."""
+        return {
+            "payments": self.schedule.frame,
+            "years": self.schedule.yearly,
+            "agreed_payments": self.agreed.frame,
+            "agreed_years": self.agreed.yearly,
+        }
+
+    @property
     def checks(self) -> tuple[tuple[bool, str], ...]:
         """What the schedule checks of itself."""
         return self.schedule.checks

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.core.books import Entry, keep_books
-from pennyweight.documents import Block, Cell, Column, Document, Table
+from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError
 from pennyweight.instruments.loan import Loan
@@ -197,10 +197,15 @@ class LoanSet(Shown):
         blocks: list[Block] = [Table("Layers", columns, tuple(rows), note)]
         if self.extra:
             blocks += self._order_blocks()
-        blocks.append(self._years(chosen))
-        return Document(
-            self.title or "Loans together", tuple(blocks), "As agreed, to the smallest unit." if not self.extra else ""
-        )
+        years = self._yearly(chosen)
+        blocks.append(self._years(chosen, years))
+        chart = SplitChart(
+            "split", f"{style.with_unit(interest, 'money')} of interest on all loans together",
+            np.array(list(years), dtype=np.float64), np.array([row[1] for row in years.values()]),
+            np.array([row[2] for row in years.values()]), "Year", f"Paid in the year, {style.currency}".strip(", "),
+        )  # fmt: skip
+        how = "As agreed" if not self.extra else f"With {style.with_unit(self.extra, 'money')} more a payment"
+        return Document(self.title or "Loans together", tuple(blocks), f"{how}, to the smallest unit.", (chart,))
 
     def _order_blocks(self) -> list[Block]:
         style = self.style
@@ -223,17 +228,20 @@ class LoanSet(Shown):
         note = f"Without it: {longest} payments and {style.with_unit(before, 'money')} of interest."
         return [Table("Where the spare money goes", columns, tuple(lines), note)]
 
-    def _years(self, chosen: Mapping[str, Schedule]) -> Table:
-        tables = [{row["year"]: row for row in one.yearly_rows()} for one in chosen.values()]
-        years = sorted({year for table in tables for year in table})
-        rows = []
-        for year in years:
-            sums = np.zeros(4)
-            for table in tables:
-                if year in table:
-                    row = table[year]
-                    sums += [row["payments"] + row["extra"], row["interest"], row["principal"], row["balance"]]
-            rows.append((Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums)))
+    def _yearly(self, chosen: Mapping[str, Schedule]) -> dict[int, np.ndarray[Any, np.dtype[np.float64]]]:
+        """By year: payments, interest, principal and balance of all loans together."""
+        found: dict[int, np.ndarray[Any, np.dtype[np.float64]]] = {}
+        for one in chosen.values():
+            for row in one.yearly_rows():
+                sums = found.setdefault(row["year"], np.zeros(4))
+                sums += [row["payments"] + row["extra"], row["interest"], row["principal"], row["balance"]]
+        return dict(sorted(found.items()))
+
+    def _years(self, chosen: Mapping[str, Schedule], years: Mapping[int, Any]) -> Table:
+        rows = [
+            (Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums))
+            for year, sums in years.items()
+        ]
         dated = all(one.dates is not None for one in chosen.values())
         names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
         title = "All together by " + ("calendar year" if dated else "year of the loan")

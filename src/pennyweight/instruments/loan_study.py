@@ -102,6 +102,17 @@ class LoanStudy(Shown):
         """The schedule of the loan as it is."""
         return self.loan.frame
 
+    @property
+    def frames(self) -> dict[str, Any]:
+        """The loan's tables, and `extras` and `offers` where they are asked for."""
+        import pandas as pd
+
+        found = self.loan.frames
+        for name, rows in (("extras", self.extras), ("offers", self.side_by_side)):
+            if rows:
+                found[name] = pd.DataFrame([asdict(row) for row in rows])
+        return found
+
     def as_dict(self) -> dict[str, Any]:
         """The loan's values, and those of what is asked."""
         told = loan_as_dict(self.loan)

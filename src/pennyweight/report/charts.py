@@ -254,16 +254,13 @@ def draw_split(chart: SplitChart, ax: Axes) -> Axes:
 
     _frame(ax, chart.title, chart.time_title, chart.money_title)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
-    principal = ax.bar(chart.years, chart.principal, 0.7, color=IN)
-    interest = ax.bar(
+    ax.bar(chart.years, chart.principal, 0.7, color=IN)
+    ax.bar(
         chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OUT, hatch="///",
         edgecolor=PARCHMENT, linewidth=0,
     )  # fmt: skip
     ax.axhline(0, color=INK, linewidth=0.8)
-    ax.legend(
-        [principal, interest], ["principal, extra payments too", "interest (hatched)"],
-        loc="upper right", bbox_to_anchor=(1.0, 1.10), ncols=2, frameon=False, labelcolor=INK,
-    )  # fmt: skip
+    ax.set_xlabel(f"{chart.time_title}\nplain: principal, extra payments too; hatched: interest")
     return ax
 
 
