@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterable
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 
@@ -58,4 +59,43 @@ def books(
             rows.append((paid, interest, extra, balance))
             if not balance:
                 break
+        return rows
+
+
+def diary(
+    amount: Decimal, rate: Decimal, basis: int, start: dt.date, due: list[dt.date], events: Iterable[tuple[dt.date, str, Decimal]],
+) -> list[Row]:  # fmt: skip
+    """The same for interest by actual days, kept day by day: each night adds balance times rate over the basis."""
+    with localcontext() as context:
+        context.prec = 50
+        count, todo = len(due), list(events)
+        payment = level(amount, rate, 12, count)
+        balance, owed, day, number, extra, stale = amount, Decimal(0), start, 0, Decimal(0), False
+        rows: list[Row] = []
+        while balance:
+            today = [event for event in todo if event[0] == day]
+            if number < count and day == due[number]:
+                interest, owed, number = cents(owed), Decimal(0), number + 1
+                paid = next((value for _, what, value in today if what == "paid"), payment)
+                paid = balance + interest if number == count or paid >= balance + interest else paid
+                balance += interest - paid
+            else:
+                paid = interest = Decimal(-1)
+            for _, what, value in today:
+                if what == "extra":
+                    extra += min(value, balance)
+                    balance -= min(value, balance)
+            balance = next((value for _, what, value in today if what == "balance"), balance)
+            for _, what, value in today:
+                if what == "rate":
+                    rate, stale = value, True
+            if paid >= 0:
+                rows.append((paid, interest, extra, balance))
+                extra = Decimal(0)
+                if stale and balance and number < count:
+                    payment, stale = level(balance, rate, 12, count - number), False
+            if not balance and paid < 0:  # paid off between due days: the interest so far falls due on the next
+                rows.append((cents(owed), cents(owed), extra, balance))
+            owed += balance * rate / basis
+            day += dt.timedelta(days=1)
         return rows

@@ -26,6 +26,9 @@ class PlainDeal:
             for section in ("values", "money_in", "money_out", "lines", "levels", "measures")
             for name, item in document.get(section, {}).items()
         }
+        self.loans: dict[str, Any] = document.get("loans", {})
+        self.owed: dict[tuple[str, int], tuple[float, float, int]] = {}
+        """What is owed at a period's end, the level payment, and how many payments are left."""
         self.known: dict[tuple[str, int], Value] = {}
 
     def line(self, name: str) -> list[Value]:
@@ -42,13 +45,16 @@ class PlainDeal:
         totals: dict[str, Callable[[], list[tuple[int, str]]]] = {
             "money_in": lambda: [(1, n) for n, (s, _) in self.roles.items() if s == "money_in"],
             "money_out": lambda: [(1, n) for n, (s, _) in self.roles.items() if s == "money_out"],
-            "net": lambda: [(1, "money_in"), (-1, "money_out")],
+            "net": lambda: [(1, "money_in"), (-1, "money_out"), *((1, f"{name}.flow") for name in self.loans)],
         }
         if name in totals:
             parts = [(sign, self.at(part, t)) for sign, part in totals[name]()]
             return None if any(v is None for _, v in parts) else sum(sign * (v or 0.0) for sign, v in parts)
         if name in self.inputs:
             return self._input(self.inputs[name], t)
+        if "." in name:
+            loan, part = name.split(".")
+            return self._part(loan, part, t)
         section, item = self.roles[name]
         for moment, value in item.get("set", {}).items():
             if self._stretch(moment)[0] <= t <= self._stretch(moment)[1]:
@@ -58,6 +64,48 @@ class PlainDeal:
         if section in ("money_in", "money_out", "lines") and not self._runs(name, t):
             return 0.0
         return self.formula(item["formula"], t)
+
+    def _part(self, loan: str, part: str, t: int) -> float:
+        """A part of a loan in one period; payments monthly, in periods of whole months."""
+        terms = self.loans[loan]
+        if part == "payment" or part == "interest":
+            return self._paid(loan, t)[0 if part == "payment" else 1]
+        if part == "principal":
+            return self._part(loan, "payment", t) - self._part(loan, "interest", t)
+        if part == "extra":
+            wanted = self.formula(terms.get("extra", 0), t) or 0.0
+            return min(max(wanted, 0.0), self._paid(loan, t)[2])
+        if part == "drawn":
+            return (self.formula(terms["amount"], t) or 0.0) if t == terms["paid_out"] else 0.0
+        if part == "flow":
+            return self._part(loan, "drawn", t) - self._part(loan, "payment", t) - self._part(loan, "extra", t)
+        return self._state(loan, t)[0]
+
+    def _state(self, loan: str, t: int) -> tuple[float, float, int]:
+        if (loan, t) not in self.owed:
+            terms, left = self.loans[loan], 12 * self.loans[loan]["years"]
+            if t < terms["paid_out"]:
+                state = (0.0, 0.0, 0)
+            elif t == terms["paid_out"]:
+                amount, i = self._part(loan, "drawn", t), terms["rate"] / 12
+                state = (amount, amount * i / (1 - (1 + i) ** -left), left)
+            else:
+                _, level, before = self._state(loan, t - 1)
+                state = (self._paid(loan, t)[2] - self._part(loan, "extra", t), level, before - 12 // self.per_year)
+            self.owed[loan, t] = state
+        return self.owed[loan, t]
+
+    def _paid(self, loan: str, t: int) -> tuple[float, float, float]:
+        """(paid, interest, still owed) after the payments of a period."""
+        if t <= self.loans[loan]["paid_out"]:
+            return 0.0, 0.0, 0.0
+        owed, level, left = self._state(loan, t - 1)
+        paid = interest = 0.0
+        for k in range(12 // self.per_year):
+            due = owed * self.loans[loan]["rate"] / 12
+            now = owed + due if left - k <= 1 else min(level, owed + due)
+            owed, paid, interest = owed + due - now, paid + now, interest + due
+        return paid, interest, owed
 
     def _input(self, given: Any, t: int) -> Value:
         if isinstance(given, dict) and "steps" in given:
@@ -78,21 +126,30 @@ class PlainDeal:
         return any(self._runs_any(n, t) for n in named) if named else t >= 1
 
     def _runs_any(self, name: str, t: int) -> bool:
+        if "." in name or (name == "net" and self.loans):
+            return t >= (0 if name.split(".")[-1] in ("net", "flow", "drawn", "balance") else 1)
         if name in ("net", "money_in", "money_out"):
             sections = ("money_in", "money_out") if name == "net" else (name,)
             return any(self._runs(n, t) for n, (s, _) in self.roles.items() if s in sections)
         return self._runs(name, t)
 
     def _is_line(self, name: str) -> bool:
-        return name in ("net", "money_in", "money_out") or self.roles.get(name, ("",))[0] in (
-            "money_in",
-            "money_out",
-            "lines",
+        return (
+            name in ("net", "money_in", "money_out")
+            or "." in name
+            or self.roles.get(name, ("",))[0]
+            in (
+                "money_in",
+                "money_out",
+                "lines",
+            )
         )
 
     def _named_now(self, formula: str) -> list[str]:
         """Names outside prior(…) and functions over time; none of these are nested in the tests."""
-        return re.findall(r"[a-z]\w*", re.sub(r"(prior|total|running|highest|lowest|average)\([^()]*\)", "", formula))
+        return re.findall(
+            r"[a-z]\w*(?:\.[a-z]+)?", re.sub(r"(prior|total|running|highest|lowest|average)\([^()]*\)", "", formula)
+        )
 
     def _stretch(self, moment: Any) -> tuple[int, int]:
         """The first and the last period of a moment."""
@@ -138,7 +195,19 @@ class _Reader(dict[str, Any]):
         }  # fmt: skip
         if name in plain:
             return plain[name]
+        if name in deal.loans:
+            return _Parts(deal, name, t)
         return _Named(deal, name, t)
+
+
+class _Parts:
+    """A loan in a formula: its parts are names."""
+
+    def __init__(self, deal: PlainDeal, name: str, t: int) -> None:
+        self.deal, self.name, self.t = deal, name, t
+
+    def __getattr__(self, part: str) -> _Named:
+        return _Named(self.deal, f"{self.name}.{part}", self.t)
 
 
 class _Named:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from pathlib import Path
 from typing import Any
 
@@ -10,8 +11,10 @@ import pytest
 
 from pennyweight import Deal, InputError, Loan, NoAnswer
 from pennyweight.deals.evaluation import evaluate
+from pennyweight.deals.loans import PARTS
 from pennyweight.deals.program import Program
 from tests.builders import TAXI, deal, measure
+from tests.plain_deal import PlainDeal
 
 BANK = {"amount": 100_000, "rate": "6%", "years": 4}
 
@@ -257,3 +260,40 @@ def test_parts_of_loans_in_formulas(formula: str, sentence: str) -> None:
     with pytest.raises(InputError) as caught:
         measure(formula, loans={"bank": BANK})
     assert sentence in str(caught.value)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_random_deals_with_loans_agree_with_the_plain_language(seed: int) -> None:
+    """Loans that read lines, lines that read loans, circles through prior: every line in every period."""
+    pick = random.Random(seed)
+    period = pick.choice(["year", "quarter", "month"])
+    per_year = {"year": 1, "quarter": 4, "month": 12}[period]
+    periods = pick.randint(2, 5) * per_year
+    amounts = ["40_000", "20_000 + 2 * at_hand", "0.5 * prior(pot)", "bought + 1_000", "0"]
+    extras = ["0", "500", "0.1 * prior(pot)", "0.2 * earned", "0.05 * prior(bank.balance)"]
+    loans = {
+        name: {
+            "amount": pick.choice(amounts), "rate": pick.choice([0.01, 0.05, 0.12]), "years": pick.randint(1, 4),
+            "paid_out": pick.randint(0, periods // 2), "extra": pick.choice(extras),
+        }
+        for name in ("bank", "agency")
+    }  # fmt: skip
+    sections: dict[str, Any] = {
+        "inputs": {"at_hand": pick.randint(0, 9) * 1_000},
+        "money_in": {"earned": f"{pick.randint(5, 30)}_00 * (1 + 0.01 * t)"},
+        "money_out": {"bought": {"formula": "12_000", "at": pick.randint(0, periods)}, "rent": "300 + 0.01 * prior(pot)"},
+        "lines": {
+            "service": pick.choice(["bank.payment + agency.payment", "bank.interest", "2 * agency.flow", "net - bank.extra"]),
+            "left": "earned - rent - bank.payment - bank.extra",
+        },
+        "levels": {
+            "pot": {"formula": pick.choice(["prior(pot) + left", "prior(pot) + net", "prior(pot) * 1.01 + left - prior(bank.balance) * 0.01"]), "start": 5_000},
+            "debt": "bank.balance + agency.balance",
+        },
+        "loans": loans,
+    }  # fmt: skip
+    values = deal(period=period, periods=periods, **sections).weigh().values
+    paper = PlainDeal({"timeline": {"period": period, "periods": periods}, **sections})
+    names = ["earned", "service", "left", "pot", "debt", "net", *(f"{loan}.{part}" for loan in loans for part in PARTS)]
+    for name in names:
+        assert values[name].tolist() == pytest.approx(paper.line(name), rel=1e-9, abs=1e-6), name

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import random
 from decimal import Decimal
 from typing import Any
 
@@ -11,7 +12,7 @@ import pytest
 
 from pennyweight import Event, Holiday, InputError, Loan, NoAnswer, PennyweightError, Recurring, irr, repay
 from pennyweight.cli.main import status
-from tests.clerk import books, cents
+from tests.clerk import books, cents, diary
 
 D = Decimal
 
@@ -347,3 +348,33 @@ def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) 
     with pytest.raises(error) as caught:
         make().as_dict()
     assert sentence in str(caught.value)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_by_days_every_row_is_the_diary(seed: int) -> None:
+    """Random loans with interest by actual days, anything happening on any day, against books kept night by night."""
+    pick = random.Random(seed)
+    start = dt.date(2024, 1, 31) + dt.timedelta(days=pick.randrange(40))
+    count, basis = pick.randint(3, 60), pick.choice([360, 365])
+    amount, rate = D(pick.randint(100_000, 90_000_000)) / 100, D(pick.choice([0, 1_200, 4_200, 6_000, 8_125])) / 100_000
+    plain = Loan(str(amount), f"{rate * 100}%", months=count, start=start, interest=f"actual/{basis}")
+    due = [dt.date.fromisoformat(str(day)) for day in plain.schedule.dates]
+    events: dict[tuple[dt.date, str], D] = {}
+    for _ in range(pick.randint(0, 7)):
+        what = pick.choice(["rate", "extra", "paid", "balance"])
+        day = (
+            pick.choice(due[:-1])
+            if what == "paid"
+            else start + dt.timedelta(days=pick.randint(1, (due[-2] - start).days))
+        )
+        part = amount / count * D(pick.randint(0, 300)) / 100
+        value = {
+            "rate": D(pick.randint(0, 9_000)) / 100_000,
+            "balance": cents(amount * D(pick.randint(10, 90)) / 100),
+        }.get(what, cents(part))
+        events[day, what] = value
+    told = [(day, what, value) for (day, what), value in sorted(events.items(), key=lambda item: item[0][0])]
+    written = [(day, what, f"{value * 100}%" if what == "rate" else str(value)) for day, what, value in told]
+    loan = plain.but(events=written)
+    assert rows_of(loan) == diary(amount, rate, basis, start, due, told)
+    assert all(passed for passed, _ in loan.checks)

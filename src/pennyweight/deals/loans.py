@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.ledger import Ledger
+from pennyweight.deals.checking import current_names
 from pennyweight.deals.definition import DealLoan, Definition
 from pennyweight.deals.functions import WHOLE
-from pennyweight.deals.nodes import names_in
+from pennyweight.deals.nodes import Node, names_in
 
 if TYPE_CHECKING:
     from pennyweight.deals.stepping import Group
@@ -43,19 +44,21 @@ def parts_of(deal: Definition) -> dict[str, tuple[DealLoan, str]]:
 def reads_now(loan: DealLoan, part: str) -> set[str]:
     """The names a part needs in the same period."""
     names = {f"{loan.name}.{other}" for other in _PARTS_BEFORE[part]}
-    if part == "payment":
-        return names.union(*(names_in(node) for step in loan.rate_steps for node in step))
-    if part == "extra" and loan.extra is not None:
-        return names | names_in(loan.extra)
-    if part == "drawn":
-        return names.union(*(names_in(node) for node in loan.terms.values()))
-    return names
+    return names.union(*(current_names(node) for node in _formulas(loan, part)))
 
 
 def reads(loan: DealLoan, part: str) -> set[str]:
     """All names a part reads, those of earlier periods too: every part needs the others through the balance."""
-    others = {f"{loan.name}.{other}" for other in PARTS if other != part}
-    return others | reads_now(loan, part)
+    names = {f"{loan.name}.{other}" for other in PARTS if other != part}
+    return names.union(*(names_in(node) for node in _formulas(loan, part)))
+
+
+def _formulas(loan: DealLoan, part: str) -> list[Node]:
+    if part == "payment":
+        return [node for step in loan.rate_steps for node in step]
+    if part == "extra" and loan.extra is not None:
+        return [loan.extra]
+    return list(loan.terms.values()) if part == "drawn" else []
 
 
 def add_part(group: Group, loan: DealLoan, part: str, ledger: int) -> int:
