@@ -269,7 +269,7 @@ def test_random_deals_with_loans_agree_with_the_plain_language(seed: int) -> Non
     period = pick.choice(["year", "quarter", "month"])
     per_year = {"year": 1, "quarter": 4, "month": 12}[period]
     periods = pick.randint(2, 5) * per_year
-    amounts = ["40_000", "20_000 + 2 * at_hand", "0.5 * prior(pot)", "bought + 1_000", "0"]
+    amounts = ["40_000", "20_000 + 2 * at_hand", "max(0.5 * prior(pot), 0)", "bought + 1_000", "0"]
     extras = ["0", "500", "0.1 * prior(pot)", "0.2 * earned", "0.05 * prior(bank.balance)"]
     loans = {
         name: {

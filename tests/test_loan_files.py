@@ -9,10 +9,12 @@ from typing import Any
 import pytest
 
 from pennyweight import (
+    Holiday,
     InputError,
     Loan,
     LoanSet,
     NoAnswer,
+    Recurring,
     Takeover,
     extra_needed,
     extras_table,
@@ -318,3 +320,90 @@ def test_files_refused(
     assert sentence in told
     assert told.count("\n") == 1
     assert not picture.exists()
+
+
+@pytest.mark.parametrize(
+    ("option", "name", "value"),
+    [
+        ("--months", "months", "90"), ("--per-year", "per_year", "quarter"), ("--compounding", "compounding", "half-yearly"),
+        ("--paid", "paid", "start"), ("--repaid", "repaid", "constant principal"), ("--interest-only", "interest_only", "18 months"),
+        ("--amortized-over", "amortized_over", "25"), ("--residual", "residual", "5k"), ("--first-payment", "first_payment", "2027-04-15"),
+        ("--interest", "interest", "30/360"), ("--fee-up-front", "fee_up_front", "1.5%"), ("--fee-added", "fee_added", "300"),
+        ("--fee-each", "fee_each", "2.50"), ("--rounding", "rounding", "half even"), ("--as-of", "as_of", "2029-01-01"),
+        ("--currency", "currency", "JPY"),
+    ],
+)  # fmt: skip
+def test_every_option_is_the_term_of_the_same_name(
+    option: str, name: str, value: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """The same schedule from an option, from Python, and from a file."""
+    terms: dict[str, Any] = {"amount": 60_000, "rate": "4.5%", "years": 8, "start": "2027-01-31"}
+    if name == "months":
+        del terms["years"]
+    arguments = [part for key, given in terms.items() for part in (f"--{key}", str(given))]
+    assert status(["loan", *arguments, option, value, "--format", "json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    loan = Loan(**{**terms, name: value})
+    assert told == json.loads(json.dumps(loan.as_dict()))
+    lines = [
+        f"{key} = {given if isinstance(given, int) else repr(given)}" for key, given in {**terms, name: value}.items()
+    ]
+    (tmp_path / "loan.toml").write_text('loan = ""\n' + "\n".join(lines) + "\n")
+    assert read_loan_file(tmp_path / "loan.toml").as_dict() == loan.as_dict()
+
+
+def test_a_file_says_what_python_says(tmp_path: Path) -> None:
+    """Recurring extras, holidays, offers and what moves."""
+    path = tmp_path / "loan.toml"
+    path.write_text(
+        'loan = "L"\namount = 60_000\nrate = "4.5%"\nyears = 8\nstart = 2027-01-31\nextra_moves = "payment"\n'
+        '[[extras]]\namount = 50\nfrom = 2027-05-31\nto = 2030-01-31\nevery = "quarter"\nrising = "3%"\n'
+        '[[holidays]]\nfrom = 2028-02-29\npayments = 2\ninterest = "paid"\n'
+        '[offers.other]\nrate = "4.1%"\nfee_up_front = 500\nlabel = "other bank"\n'
+    )
+    told = read_loan_file(path)
+    loan = Loan(
+        60_000, "4.5%", years=8, start="2027-01-31", extra_moves="payment", title="L",
+        extras=[Recurring(50, "2027-05-31", "2030-01-31", "quarter", "3%")], holidays=[Holiday("2028-02-29", 2, "paid")],
+    )  # fmt: skip
+    data = told.as_dict()
+    assert data["schedule"] == loan.as_dict()["schedule"]
+    assert [offer["name"] for offer in data["offers"]] == ["L", "other"]
+    other = Loan(60_000, "4.1%", years=8, start="2027-01-31", fee_up_front=500)
+    assert (data["offers"][1]["payment"], data["offers"][1]["apr"]) == (other.payment, other.apr)
+    assert set(told.frames) == {"payments", "years", "agreed_payments", "agreed_years", "offers"}
+    years = told.frames["years"]
+    assert years["interest"].sum() == pytest.approx(loan.schedule.total_interest)
+    assert years["principal"].sum() == pytest.approx(60_000)
+    assert list(years.index) == list(range(2027, 2036))
+    for word in ("Offers side by side", "Costs more than the cheapest", "By calendar year"):
+        assert word in str(told)
+
+
+def test_layers_by_share_with_their_totals(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    picture = tmp_path / "layers.png"
+    assert status(["loan", str(STARTERS / "four-flats.toml"), "--format", "json", "--output", str(picture)]) == 0
+    data = json.loads(capsys.readouterr().out)
+    assert data["loans"]["bank"]["amount"] == 288_000
+    assert data["own_money"] == 480_000 - 288_000 - 72_000 - 30_000
+    saved = {row["order"]: row["interest_saved"] for row in data["orders"]}
+    assert saved["highest rate first"] == max(saved.values()) > 0
+    paid = sum(
+        row["payments"] + row["extra"]
+        for one in LoanSet(
+            {n: Loan(loan["amount"], loan["rate"], months=loan["payments"]) for n, loan in data["loans"].items()}
+        ).loans.values()
+        for row in one.schedule.yearly_rows()
+    )
+    assert paid == pytest.approx(sum(loan["total_paid"] for loan in data["loans"].values()))
+    assert picture.stat().st_size > 10_000
+    assert "With EUR 250.00 more a payment" in str(read_loan_file(STARTERS / "four-flats.toml"))
+
+
+@pytest.mark.parametrize("starter", ["loan", "takeover", "layers"])
+def test_a_loan_file_of_ones_own(starter: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "mine.toml"
+    assert status(["new", str(path), "--starter", starter, "--title", "Mine"]) == 0
+    assert f"See it with: pennyweight loan {path}" in capsys.readouterr().out
+    assert status(["loan", str(path)]) == 0
+    assert capsys.readouterr().out.startswith("Mine\n")
