@@ -45,6 +45,8 @@ def test_any_one_of_four_is_worked_out() -> None:
 def test_what_can_be_borrowed_is_what_the_payments_are_worth() -> None:
     amount = Loan(rate="6%", years=30, payment=1_000).amount
     i = D("0.005")
+    later = Loan(rate="6%", years=31, interest_only=1, payment=1_000).amount  # only interest in the first year
+    assert later == amount
     assert D(str(amount)) == (1000 * (1 - (1 + i) ** -360) / i).quantize(D("0.01"), rounding="ROUND_FLOOR")
 
 
@@ -378,3 +380,62 @@ def test_by_days_every_row_is_the_diary(seed: int) -> None:
     loan = plain.but(events=written)
     assert rows_of(loan) == diary(amount, rate, basis, start, due, told)
     assert all(passed for passed, _ in loan.checks)
+
+
+def test_what_the_agreed_last_payment_leaves_the_next_one_clears() -> None:
+    rows = rows_of(Loan(12_000, "6%", years=1, events=[(12, "paid", 200)]))
+    assert (len(rows), rows[11][0]) == (13, 200)
+    assert rows[12][0] == rows[11][3] + cents(rows[11][3] * D("0.005"))
+
+
+TRIED: dict[str, list[Any]] = {
+    "per_year": [1, 2, 4, 12, 24, 26, 52, 3], "paid": ["start"], "repaid": ["constant principal", "interest only", "half every two weeks"],
+    "interest_only": [1, "6 months"], "amortized_over": [20, 30], "residual": [100, 20_000], "first_payment": ["2024-03-15", "2024-02-10"],
+    "interest": ["actual/365", "actual/360", "30/360"], "fee_up_front": ["1%", 50], "fee_added": ["1%", 50], "fee_each": [2],
+    "rounding": ["half even", "payment up", None], "rate_moves": ["term"], "extra_moves": ["payment"], "holiday_moves": ["term"],
+    "currency": ["JPY", "KWD", "EUR"], "payment": [700, 5_000],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", range(250))
+def test_any_combination_adds_up_or_is_refused(seed: int) -> None:
+    """Terms and events drawn at random: every check of the schedule passes, the facts add up, or one sentence says why not."""
+    pick = random.Random(seed)
+    terms: dict[str, Any] = {"amount": pick.choice([1_000, 86_000, "250k"]), "rate": pick.choice(["0%", "4.2%", "6% half-yearly", "5% effective", "12%"]),
+                             "years": pick.choice([1, 2, 5, 15, "18 months"]), "start": "2024-01-31"}  # fmt: skip
+    terms |= {name: pick.choice(values) for name, values in TRIED.items() if pick.random() < 0.15}
+    if "payment" in terms:
+        del terms[pick.choice(["amount", "rate", "years"])]
+    try:
+        base = Loan(**terms)
+        due = [str(day) for day in base.schedule.dates]
+        events = [
+            (
+                due[k],
+                what,
+                pick.choice(
+                    {
+                        "rate": ["3%", "7%", "0%"],
+                        "extra": [10, 1_000],
+                        "paid": [0, 50, 100_000],
+                        "balance": [500, 40_000],
+                    }[what]
+                ),
+            )
+            for k in sorted(pick.randrange(len(due)) for _ in range(pick.randint(0, 5)))
+            for what in [pick.choice(["rate", "extra", "paid", "balance"])]
+        ]
+        extras = [
+            Recurring(pick.choice([10, 200]), "2024-06-15", per_year=pick.choice(["month", "year"]), rising="2%")
+        ] * pick.randint(0, 1)
+        holidays = [Holiday(due[2], 2, pick.choice(["added", "paid"]))] if len(due) > 8 and pick.random() < 0.3 else []
+        loan = base.but(events=events, extras=extras, holidays=holidays)
+        data = loan.as_dict()
+    except (InputError, NoAnswer) as refused:
+        assert "\n" not in str(refused)
+        return
+    assert all(check["passed"] for check in data["checks"]), data["checks"]
+    for told in data["facts"].values():
+        assert told["interest_to_date"] + told["interest_to_come"] == pytest.approx(told["total_interest"])
+    json.dumps(data, allow_nan=False)
+    assert str(loan)

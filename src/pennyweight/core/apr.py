@@ -153,7 +153,8 @@ def eu_rate(drawdowns: list[tuple[float, float]], payments: list[tuple[float, fl
     times = np.array([time for time, _ in (*drawdowns, *payments)])
 
     def gap(x: float) -> float:
-        return float(np.sum(flows * (1 + x) ** -times))
+        with np.errstate(over="ignore"):
+            return float(np.sum(flows * (1 + x) ** -times))
 
     return _zero(gap, -0.999)
 
@@ -167,7 +168,8 @@ def _columns(flows: list[tuple[Span, float]]) -> tuple[Floats, Floats, Floats]:
 
 def _worth(flows: tuple[Floats, Floats, Floats], i: float) -> float:
     whole, part, amount = flows
-    return float(np.sum(amount / ((1 + part * i) * (1 + i) ** whole)))
+    with np.errstate(over="ignore"):  # at absurd rates later amounts are worth nothing
+        return float(np.sum(amount / ((1 + part * i) * (1 + i) ** whole)))
 
 
 def _zero(gap: Callable[[float], float], least: float) -> float | None:

@@ -30,6 +30,7 @@ Row: TypeAlias = tuple[Number, Number, Number, Number, Number]
 """(payment, interest, extra, correction, balance): principal is payment + extra - interest; a correction is what a
 statement's balance adds."""
 
+_GROWN = 1_000  # times the loan: what has grown so far is never paid off
 _MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
 
 
@@ -135,6 +136,10 @@ class _Clerk:
         self.by_number: dict[int, list[Entry]] = {}
         for entry in entries:
             self.by_number.setdefault(entry.number, []).append(entry)
+        stated = [
+            self.plain(entry.value) for found in self.by_number.values() for entry in found if entry.what == "balance"
+        ]
+        self.most = _GROWN * max(agreed.amount, *stated, 1)
         self.opening: Number = 0
         for entry in self.by_number.pop(0, ()):  # a balance stated before the first payment
             self.opening += self.state(entry)
@@ -168,7 +173,7 @@ class _Clerk:
         balance, payment, rows = int(self.balance), int(self.level), self.books.rows
         up, down = self.rate.numerator, self.rate.denominator
         quick, twice = up / down, 2 * down
-        last = self.count or LONGEST
+        last = max(self.count or LONGEST, number)  # what the agreed last payment left is cleared by the next
         stop = min(last, self.stop, (ahead or LONGEST + 1) - 1)
         while number <= stop:
             close = balance * quick
@@ -184,7 +189,7 @@ class _Clerk:
                 rows.append((owed, interest, 0, 0, 0))
                 self.balance = 0
                 return number + 1
-            if payment <= interest and self.count is None and ahead is None:
+            if payment <= interest and ((self.count is None and ahead is None) or balance > self.most):
                 self.books.stuck = (number, payment, interest)
                 return number
             balance = owed - payment
@@ -216,7 +221,7 @@ class _Clerk:
                 if due > owed:
                     self.books.unused.append((entry, due - owed))
             due = owed
-        elif self.is_stuck(number, due > interest or bool(paid or holiday)):
+        elif owed > self.most or self.is_stuck(number, due > interest or bool(paid or holiday)):
             self.books.stuck = (number, due, interest)
             return
         self.balance = owed - due

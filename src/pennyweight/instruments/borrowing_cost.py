@@ -74,6 +74,8 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
             [(eu_years(start, day, weeks=weeks), amount) for day, amount in back],
         )
     else:
+        if unit is None and back[-1][0] == start:
+            raise InputError(f"The payment of {start} is on the day of the advance; no time passes.")
         if unit is None and len(back) > 1:
             raise InputError("Give the unit: the most common distance between payments, such as 'month'.")
         length = unit_to_maturity(start, back[0][0]) if unit is None else _UNITS[unit]
@@ -90,6 +92,8 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
 def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
     """The rate of a loan as agreed; a fee up front lessens what is received, one with each payment is paid."""
     terms, rows = loan.terms, loan.agreed.rows
+    if len(rows) == 1 and terms.agreement.at_start:
+        return None  # paid back the moment it is lent
     received = terms.lent - terms.fee_up_front
     amounts = [terms.money(row[0] + row[2]) + terms.fee_each for row in rows]
     calendar = terms.calendar

@@ -345,7 +345,8 @@ class _Reader:
         """What the payments are worth, rounded down; the level payment of it is not above the given one."""
         payment = agreed.payment or 0
         i = float(agreed.periodic(agreed.rate))
-        over, count = agreed.spread or agreed.count or 1, agreed.count or 1
+        # While only interest is paid the balance stands, so the payments are worth what they are at its end.
+        over, count = ((many or 1) - agreed.interest_only for many in (agreed.spread or agreed.count, agreed.count))
         factor = over if i == 0 else -np.expm1(-over * np.log1p(i)) / i
         worth = payment * factor * (1 + i if agreed.at_start else 1) + agreed.residual * (1 + i) ** -count
         if agreed.rounding is None:
