@@ -409,7 +409,7 @@ def test_any_combination_adds_up_or_is_refused(seed: int) -> None:
     try:
         base = Loan(**terms)
         due = [str(day) for day in base.schedule.dates]
-        events = [
+        events: list[Any] = [
             (
                 due[k],
                 what,
