@@ -400,6 +400,19 @@ def test_layers_by_share_with_their_totals(tmp_path: Path, capsys: pytest.Captur
     assert "With EUR 250.00 more a payment" in str(read_loan_file(STARTERS / "four-flats.toml"))
 
 
+def test_two_files_are_offers_side_by_side(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    first, second = tmp_path / "first.toml", tmp_path / "second.toml"
+    first.write_text('loan = "Savings bank"\namount = 60_000\nrate = "4.5%"\nyears = 8\n')
+    second.write_text('loan = "Other bank"\namount = 60_000\nrate = "4.1%"\nyears = 9\nfee_up_front = 700\n')
+    assert status(["loan", str(first), str(second), "--format", "json"]) == 0
+    rows = json.loads(capsys.readouterr().out)["offers"]
+    assert [row["name"] for row in rows] == ["Savings bank", "Other bank (second)"]
+    assert [row["payments"] for row in rows] == [96, 108]
+    assert rows[1]["apr"] == Loan(60_000, "4.1%", years=9, fee_up_front=700).apr
+    assert status(["loan", str(first), str(STARTERS / "four-flats.toml")]) == 2
+    assert "four-flats.toml holds no single loan" in capsys.readouterr().err
+
+
 @pytest.mark.parametrize("starter", ["loan", "takeover", "layers"])
 def test_a_loan_file_of_ones_own(starter: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = tmp_path / "mine.toml"

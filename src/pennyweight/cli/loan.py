@@ -46,14 +46,14 @@ def _terms(function: Any) -> Any:
 
 
 @click.command("loan")
-@click.argument("file", required=False, type=click.Path(path_type=Path))
+@click.argument("loans", nargs=-1, metavar="[FILE]...", type=click.Path(path_type=Path))
 @_terms
 @click.option("--events", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with date, what, amount.")
 @click.option("--extra", metavar="AMOUNTS", help="Try extra amounts with every payment: 50;100;200.")
 @click.option("--paid-off-by", metavar="DATE", help="The extra amount that pays it off by then.")
 @output_options
 def command(
-    file: Path | None,
+    loans: tuple[Path, ...],
     events: Path | None,
     extra: str | None,
     paid_off_by: str | None,
@@ -64,7 +64,7 @@ def command(
     """A loan's schedule to the cent, as a lender's books have it, with its key facts; from options or a loan file.
 
     Of amount, rate, term and payment leave one out. A file may hold one loan with its events, a loan taken over, or
-    several loans together.
+    several loans together; several files are offers, side by side.
 
     Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
     """
@@ -78,8 +78,8 @@ def command(
                 f"--extra {extra} may be one amount or several; write several with ; between, one without ,."
             )
         tried = [part for part in (extra or "").split(";") if part.strip()]
-        if file is not None:
-            return _from_file(file, given, tried, paid_off_by, events)
+        if loans:
+            return _from_files(loans, given, tried, paid_off_by, events)
         return LoanStudy(_loan(given, events), extra=tried, paid_off_by=paid_off_by)
 
     deliver(compute, form, outputs)
@@ -95,21 +95,33 @@ def _loan(given: dict[str, Any], events: Path | None) -> Any:
     return Loan(**terms, events=[] if events is None else read_events(events))
 
 
-def _from_file(
-    file: Path, given: dict[str, Any], tried: list[str], paid_off_by: str | None, events: Path | None
+def _from_files(
+    files: tuple[Path, ...], given: dict[str, Any], tried: list[str], paid_off_by: str | None, events: Path | None
 ) -> Any:
     from dataclasses import replace
 
     from pennyweight.instruments.loan_file import read_loan_file
     from pennyweight.instruments.loan_study import LoanStudy
 
-    others = sorted(name for name in given if name != "as_of")
-    if others or events is not None:
-        first = "events" if not others else others[0]
-        raise InputError(f"--{first.replace('_', '-')} does not go with a loan file; write it in {file.name}.")
-    result = read_loan_file(file, as_of=given.get("as_of"))
-    if tried or paid_off_by:
-        if not isinstance(result, LoanStudy):
-            raise InputError(f"--extra and --paid-off-by go with a file of one loan; {file.name} is another kind.")
-        return replace(result, extra=tried or result.extra, paid_off_by=paid_off_by or result.paid_off_by)
-    return result
+    options = sorted(name for name in given if name != "as_of")
+    if options or events is not None:
+        first = "events" if not options else options[0]
+        raise InputError(f"--{first.replace('_', '-')} does not go with a loan file; write it in {files[0].name}.")
+    results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
+    asked = tried or paid_off_by or len(files) > 1
+    for file, result in zip(files, results, strict=True):
+        if asked and not isinstance(result, LoanStudy):
+            raise InputError(
+                f"{file.name} holds no single loan; offers, --extra and --paid-off-by go with files of one."
+            )
+    study = results[0]
+    if not isinstance(study, LoanStudy):
+        return study
+    others = {f"{one.loan.title} ({file.stem})": one.loan for file, one in zip(files[1:], results[1:], strict=True)
+              if isinstance(one, LoanStudy)}  # fmt: skip
+    return replace(
+        study,
+        extra=tried or study.extra,
+        paid_off_by=paid_off_by or study.paid_off_by,
+        offers={**study.offers, **others},
+    )
