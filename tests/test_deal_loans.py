@@ -206,6 +206,16 @@ def test_terms_written_as_numbers_are_varied_by_name(tmp_path: Path) -> None:
     )
 
 
+def test_an_input_that_is_a_term_has_its_unit_and_numbers_inside_are_told() -> None:
+    made = deal(
+        inputs={"asked": "5%", "span": 4}, loans={"bank": {"amount": "0.5 * 80_000", "rate": "asked", "years": "span"}}
+    )
+    assert (made.definition.unit("asked"), made.definition.unit("span")) == ("rate", "years")
+    assert {"0.5 in bank.amount", "80_000 in bank.amount"} <= set(made.weigh().as_dict()["not_varied"])
+    with pytest.raises(InputError, match="5 is 500% a year"):
+        deal(inputs={"asked": 5}, loans={"bank": {**BANK, "rate": "asked"}})
+
+
 def test_the_taxi_with_a_bank_loan() -> None:
     taxi = Deal.read(TAXI)
     base, lent = taxi.weigh(), taxi.weigh("bank_loan")

@@ -32,7 +32,12 @@ def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tup
 
 def numbers_inside(deal: Definition) -> list[str]:
     """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"."""
-    found = []
+    found: list[str] = []
+    for loan in deal.loans.values():
+        formulas = dict(loan.terms) | ({} if loan.extra is None else {"extra": loan.extra})
+        for term, node in formulas.items():
+            numbers = [part for part in walk(node) if isinstance(part, Number) and part.value not in (0.0, 1.0)]
+            found += [f"{number.text} in {loan.name}.{term}" for number in numbers]
     for table in (deal.values, deal.lines, deal.levels):
         for name, item in table.items():
             numbers = [node for node in walk(item.node) if isinstance(node, Number)]

@@ -19,7 +19,7 @@ from pennyweight.quantities.units import read_value
 if TYPE_CHECKING:
     from pennyweight.deals.reading import Reader
 
-__all__ = ["LOAN_TERMS", "read_loans"]
+__all__ = ["LOAN_TERMS", "read_loans", "terms_named"]
 
 _UNITS = {
     "amount": "money", "rate": "rate", "years": "years", "months": "number",
@@ -37,6 +37,12 @@ def read_loans(reader: Reader, shapes: Mapping[str, LoanShape]) -> tuple[dict[st
     for name, item in shapes.items():
         loans[name] = _loan(reader, name, item, inputs)
     return loans, inputs
+
+
+def terms_named(loan: DealLoan) -> dict[str, str]:
+    """The units of names that stand alone for a term: an input for the rate of a loan is a rate."""
+    named = {node.name: _UNITS[term] for term, node in loan.terms.items() if isinstance(node, Name) and term in _UNITS}
+    return {name: unit for name, unit in named.items() if "." not in name and unit != "number"}
 
 
 def _loan(reader: Reader, name: str, item: LoanShape, inputs: dict[str, Input]) -> DealLoan:

@@ -24,7 +24,7 @@ from pennyweight.deals.definition import (
 )
 from pennyweight.deals.formulas import parse
 from pennyweight.deals.functions import FUNCTIONS
-from pennyweight.deals.loan_reading import LOAN_TERMS, read_loans
+from pennyweight.deals.loan_reading import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.loans import PARTS
 from pennyweight.deals.nodes import Binary, Call, Name, Node, Number, Unary, walk
 from pennyweight.deals.scenario_reading import read_scenarios
@@ -109,6 +109,8 @@ class Reader:
         hints = used_as(all_nodes(*groups))
         for line in lines.values():
             hints.update(_moments_named(line))
+        for loan in loans.values():
+            hints.update(terms_named(loan))
         for name, item in shape.inputs.items():
             units[name] = item.unit or self._unit_by_use(item, hints.get(name))
         names = Names(shapes, nodes, units, standing)

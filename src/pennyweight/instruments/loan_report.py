@@ -21,6 +21,7 @@ from pennyweight.documents import (
     Table,
     Text,
 )
+from pennyweight.documents.model import Tone
 from pennyweight.quantities.rates import word_for
 from pennyweight.quantities.units import Style
 
@@ -288,10 +289,11 @@ def _fact_lines(loan: Loan) -> Figures:
                 "the first payment of which more is principal",
             )
         )
-    lines.append(
-        Line("Rate", Cell(_rate_shown(loan, loan.terms.rate.value), "question" if "rate" in solved else "plain"))
-    )
-    lines.append(Line("Yearly percentage rate", Cell(_apr_shown(loan)), "with fees, as agreed"))
+    rate, how = _rate_shown(loan, loan.terms.rate.value).split("%", 1)
+    tone: Tone = "question" if "rate" in solved else "plain"
+    lines.append(Line("Rate", Cell(f"{rate}%", tone), how.strip(" ,")))
+    us, other = _apr_shown(loan).split(" ", 1)
+    lines.append(Line("Yearly percentage rate", Cell(us), f"{other}; fees included"))
     return Figures("Key facts", tuple(lines))
 
 
