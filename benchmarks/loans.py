@@ -23,10 +23,10 @@ def run() -> None:
     rate = generator.integers(1_000, 9_000, LOANS) / 1e5
     count = np.full(LOANS, MONTHS)
     events = _events(generator)
-    floor_time = best(_five_passes, 3)
-    plain_one = best(lambda: amortize(amount, rate, count, threads=1), 3)
-    plain = best(lambda: amortize(amount, rate, count), 3)
-    busy_one = best(lambda: amortize(amount, rate, count, events=events), 3)
+    floor_time = best(_five_passes, 9)
+    plain_one = best(lambda: amortize(amount, rate, count, threads=1), 9)
+    plain = best(lambda: amortize(amount, rate, count), 9)
+    busy_one = best(lambda: amortize(amount, rate, count, events=events), 9)
     sample = list(zip(amount[:SAMPLE].tolist(), rate[:SAMPLE].tolist(), strict=True))
     loop = best(lambda: [_float_loop(a, r) for a, r in sample], 3) * LOANS / SAMPLE
     book = amortize(amount, rate, count)

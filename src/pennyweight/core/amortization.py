@@ -125,9 +125,12 @@ def level_payments(units: Floats, rate: Floats, count: Floats) -> Floats:
     [59955.0]
     """
     with np.errstate(divide="ignore", invalid="ignore"):
-        close = np.where(rate == 0, units / count, units * rate / -np.expm1(-count * np.log1p(rate)))
+        close = units * rate / -np.expm1(-count * np.log1p(rate))
+        if not rate.all():
+            close = np.where(rate == 0, units / count, close)
     payment = np.floor(close + 0.5)
-    for k in np.flatnonzero(np.abs(close - payment) > 0.5 - 1e-5):
+    gap = np.abs(close - payment)
+    for k in np.flatnonzero(gap > 0.5 - 1e-5) if gap.max(initial=0.0) > 0.5 - 1e-5 else ():
         yearly = Fraction(repr(float(rate[k])))
         payment[k] = level_payment_units(int(units[k]), _simplest(float(rate[k]), yearly), int(count[k]))
     return payment
