@@ -47,10 +47,8 @@ class Moves:
             self.loan = self.number = self.kind = np.empty(0, np.int64)
             self.value = np.empty(0)
             return
-        what = np.asarray(events.what)
-        self.kind = np.full(what.shape, -1)
-        for k, word in enumerate(_EVENTS):
-            self.kind[what == word] = k
+        what = np.ascontiguousarray(np.asarray(events.what, dtype=np.str_))
+        self.kind = _kinds(what)
         self.loan, self.number = np.asarray(events.loan, np.int64), np.asarray(events.number, np.int64)
         self.value = np.asarray(events.value, np.float64)
         self._check(what, loans, count)
@@ -148,3 +146,16 @@ class Exactness:
         if self.scale:
             return np.rint(yearly * self.scale) / (self.scale * self.per_year)
         return yearly / self.per_year
+
+
+def _kinds(what: NDArray[np.str_]) -> Ints:
+    """The number of each word in _EVENTS, by its first letter and then in full; -1 for others."""
+    if not what.size:
+        return np.empty(0, np.int64)
+    first = what.view(np.uint32).reshape(what.size, -1)[:, 0]
+    table = np.full(128, -1)
+    for k, word in enumerate(_EVENTS):
+        table[ord(word[0])] = k
+    kind = table[np.minimum(first, 127)]
+    kind[np.array(_EVENTS)[kind] != what] = -1
+    return kind
