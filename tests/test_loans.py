@@ -388,6 +388,36 @@ def test_what_the_agreed_last_payment_leaves_the_next_one_clears() -> None:
     assert rows[12][0] == rows[11][3] + cents(rows[11][3] * D("0.005"))
 
 
+def test_the_working_gives_what_the_payments_come_from() -> None:
+    """Each row's formula, in decimals, gives its payment; the rate's equation holds."""
+    loan = Loan(
+        86_000,
+        "4.2%",
+        years=15,
+        start="2024-01-31",
+        fee_up_front=900,
+        events=[("2025-01-31", "rate", "4.6%"), ("2026-03-31", "rate", "3.9%")],
+    )
+    told = loan.working().as_dict()["working"]
+    assert [row["from"] for row in told["payments"]] == ["2024-02-29", "2025-02-28", "2026-04-30"]
+    for row in told["payments"]:
+        i = D(str(row["rate"])) / 12
+        exact = D(str(row["owed"])) * i / (1 - (1 + i) ** -row["payments_left"])
+        assert row["not_rounded"] == pytest.approx(float(exact), rel=1e-12)
+        assert D(str(row["payment"])) == cents(exact)
+    page = str(loan.working())
+    for words in ("owed * i / (1 - (1 + i) ** -n)", "644.785295", "644.79 - 301.00", "worth the 85,100.00 received"):
+        assert words in " ".join(page.split())
+    for terms, words in (
+        ({"repaid": "interest only"}, "Payment = interest"),
+        ({"repaid": "constant principal"}, "Principal of a payment"),
+        ({"residual": 900}, "residual * (1 + i) ** -n"),
+        ({"paid": "start"}, "which is now"),
+    ):
+        assert words in str(Loan(9_000, "4%", years=2, **terms).working())
+    assert "The payment is given" in str(Loan(9_000, "4%", payment=400).working())
+
+
 TRIED: dict[str, list[Any]] = {
     "per_year": [1, 2, 4, 12, 24, 26, 52, 3], "paid": ["start"], "repaid": ["constant principal", "interest only", "half every two weeks"],
     "interest_only": [1, "6 months"], "amortized_over": [20, 30], "residual": [100, 20_000], "first_payment": ["2024-03-15", "2024-02-10"],

@@ -51,12 +51,14 @@ def _terms(function: Any) -> Any:
 @click.option("--events", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with date, what, amount.")
 @click.option("--extra", metavar="AMOUNTS", help="Try extra amounts with every payment: 50;100;200.")
 @click.option("--paid-off-by", metavar="DATE", help="The extra amount that pays it off by then.")
+@click.option("--working", is_flag=True, help="Show how each payment comes about.")
 @output_options
 def command(
     loans: tuple[Path, ...],
     events: Path | None,
     extra: str | None,
     paid_off_by: str | None,
+    working: bool,
     form: str,
     outputs: tuple[Path, ...],
     **terms: Any,
@@ -79,8 +81,8 @@ def command(
             )
         tried = [part for part in (extra or "").split(";") if part.strip()]
         if loans:
-            return _from_files(loans, given, tried, paid_off_by, events)
-        return LoanStudy(_loan(given, events), extra=tried, paid_off_by=paid_off_by)
+            return _from_files(loans, given, tried, paid_off_by, events, working)
+        return LoanStudy(_loan(given, events), extra=tried, paid_off_by=paid_off_by, working=working)
 
     deliver(compute, form, outputs)
 
@@ -96,7 +98,12 @@ def _loan(given: dict[str, Any], events: Path | None) -> Any:
 
 
 def _from_files(
-    files: tuple[Path, ...], given: dict[str, Any], tried: list[str], paid_off_by: str | None, events: Path | None
+    files: tuple[Path, ...],
+    given: dict[str, Any],
+    tried: list[str],
+    paid_off_by: str | None,
+    events: Path | None,
+    working: bool,
 ) -> Any:
     from dataclasses import replace
 
@@ -108,7 +115,7 @@ def _from_files(
         first = "events" if not options else options[0]
         raise InputError(f"--{first.replace('_', '-')} does not go with a loan file; write it in {files[0].name}.")
     results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
-    asked = tried or paid_off_by or len(files) > 1
+    asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
         if asked and not isinstance(result, LoanStudy):
             raise InputError(
@@ -124,4 +131,5 @@ def _from_files(
         extra=tried or study.extra,
         paid_off_by=paid_off_by or study.paid_off_by,
         offers={**study.offers, **others},
+        working=working,
     )

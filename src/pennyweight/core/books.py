@@ -19,7 +19,18 @@ from fractions import Fraction
 from math import ceil
 from typing import Literal, NamedTuple, TypeAlias
 
-__all__ = ["LONGEST", "Agreement", "Books", "Entry", "Rounding", "Row", "keep_books", "level_payment_units", "rounded"]
+__all__ = [
+    "LONGEST",
+    "Agreement",
+    "Books",
+    "Entry",
+    "Rounding",
+    "Row",
+    "Setting",
+    "keep_books",
+    "level_payment_units",
+    "rounded",
+]
 
 LONGEST = 60_000
 """Payments after which a loan that is still not paid off is given up."""
@@ -75,12 +86,23 @@ class Entry(NamedTuple):
     key: int = -1
 
 
+class Setting(NamedTuple):
+    """How a level payment came to be: from payment `number` on, over `over` payments."""
+
+    number: int
+    balance: Number
+    yearly: Fraction
+    rate: Fraction
+    over: int
+    payment: Number
+
+
 @dataclass(slots=True)
 class Books:
     """The rows, and what could not be booked."""
 
     rows: list[Row] = field(default_factory=list)
-    payments: list[Number] = field(default_factory=list)
+    settings: list[Setting] = field(default_factory=list)
     """The level payments in the order in which they came to be."""
     unused: list[tuple[Entry, Number]] = field(default_factory=list)
     """Entries that came after the end, and what was too much of an extra payment."""
@@ -281,7 +303,7 @@ class _Clerk:
         if number <= terms.interest_only or terms.shape == "interest":
             return
         over = (terms.spread or terms.count or 0) - number + 1
-        if terms.payment is not None and (not self.books.payments or terms.count is None):
+        if terms.payment is not None and (not self.books.settings or terms.count is None):
             self.level = terms.payment
         elif over < 1:
             return
@@ -292,7 +314,7 @@ class _Clerk:
             first = terms.at_start and number == 1
             gap = over + (1 if terms.at_start and not first else 0)
             self.level = _level(self.balance, self.rate, over, terms.residual, gap, first, terms.rounding)
-        self.books.payments.append(self.level)
+        self.books.settings.append(Setting(number, self.balance, self.yearly, self.rate, max(over, 0), self.level))
 
     def change_rate(self, entry: Entry) -> None:
         self.yearly = Fraction(entry.value)

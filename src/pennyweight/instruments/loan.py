@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import KW_ONLY, dataclass, field, fields
 from functools import cached_property
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from pennyweight.core.books import Books, keep_books
 from pennyweight.documents import Document
@@ -16,6 +16,9 @@ from pennyweight.instruments.loan_events import Event, Holiday, Recurring, Timet
 from pennyweight.instruments.loan_terms import Terms, settle
 from pennyweight.instruments.schedule import Schedule
 from pennyweight.quantities.dates import read_date
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.loan_study import LoanStudy
 
 __all__ = ["Loan"]
 
@@ -165,6 +168,17 @@ class Loan(Shown):
         from pennyweight.instruments.borrowing_cost import loan_apr
 
         return loan_apr(self, "eu")
+
+    def working(self) -> LoanStudy:
+        """The loan with its working: how each payment came to be, the first ones step by step.
+
+        >>> told = Loan(100_000, "6%", years=30).working().as_dict()["working"]
+        >>> round(told["payments"][0]["not_rounded"], 4)
+        599.5505
+        """
+        from pennyweight.instruments.loan_study import LoanStudy
+
+        return LoanStudy(self, working=True)
 
     @property
     def frame(self) -> Any:

@@ -270,7 +270,10 @@ class LoanSet(Shown):
         for _ in range(4 * len(names) + 8):
             free = np.full(horizon + 1, spare)
             for schedule in schedules.values():
-                last, level = len(schedule.rows), float(schedule.books.payments[0] if schedule.books.payments else 0)
+                last, level = (
+                    len(schedule.rows),
+                    float(schedule.books.settings[0].payment if schedule.books.settings else 0),
+                )
                 if last < horizon:
                     free[last + 1 :] += level
                 free[last] += max(level - float(schedule.rows[-1][0]), 0.0)

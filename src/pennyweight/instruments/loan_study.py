@@ -22,6 +22,7 @@ from pennyweight.instruments.loan_choices import (
     refinancing,
 )
 from pennyweight.instruments.loan_report import facts, loan_as_dict, loan_document
+from pennyweight.instruments.loan_working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.rates import read_per_year
 
@@ -68,6 +69,7 @@ class LoanStudy(Shown):
     offers: Mapping[str, Loan] = field(default_factory=dict)
     refinance: Mapping[str, Any] | None = None
     bill: Bill | None = None
+    working: bool = False
 
     def __post_init__(self) -> None:
         _ = self.extras, self.change
@@ -127,6 +129,8 @@ class LoanStudy(Shown):
             told["refinancing"] = asdict(self.change)
         if self.bill is not None:
             told["bill"] = self._bill_parts()
+        if self.working:
+            told["working"] = working_as_dict(self.loan)
         return told
 
     def document(self) -> Document:
@@ -147,6 +151,8 @@ class LoanStudy(Shown):
             found.append(self._offers_block())
         if self.change is not None:
             found.append(self._change_block(self.change))
+        if self.working:
+            found += working_blocks(self.loan)
         return found
 
     def _money(self, value: float) -> str:

@@ -393,7 +393,7 @@ def _level_of(agreed: Agreement) -> int | float:
     count, spread = ((over or first) - first for over in (agreed.count, agreed.spread))
     terms = replace(agreed, payment=None, shares=None, interest_only=0, count=count or None, spread=spread or None)
     books = keep_books(terms, stop=1)
-    return books.payments[0]
+    return books.settings[0].payment
 
 
 def _divided(per_year: int, yearly: Fraction) -> Fraction:

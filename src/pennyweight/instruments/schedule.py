@@ -37,8 +37,8 @@ class Schedule:
     @property
     def payment(self) -> float:
         """The level payment; without one, the first payment."""
-        is_level = self.terms.agreement.shape == "level" and self.books.payments
-        return self.terms.money(self.books.payments[0] if is_level else self.rows[0][0])
+        is_level = self.terms.agreement.shape == "level" and self.books.settings
+        return self.terms.money(self.books.settings[0].payment if is_level else self.rows[0][0])
 
     @property
     def last_payment(self) -> float:
