@@ -118,6 +118,7 @@ def _percentage_rate(loan: Loan) -> list[Block]:
     return [
         Text(
             f"Yearly percentage rate: at {style.show(loan.apr, 'rate', places=6)} a year (a unit-period's rate times "
-            f"the unit-periods a year) all payments as agreed, fees with them included, are worth the {received} received."
+            "the unit-periods a year) all payments as agreed, fees with them included, are worth the "
+            f"{received} received."
         )
     ]
