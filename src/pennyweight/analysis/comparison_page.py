@@ -27,6 +27,8 @@ Floats: TypeAlias = NDArray[np.float64]
 
 _TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out", "no goals": "comparison"}
 _STATES: dict[str, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
+_MARKS = {"met": "✓", "nearly": "≈", "missed": "✗"}
+_LEGEND = "✓ met, ≈ nearly, ✗ missed; behind each what is to spare, or how much is missing."
 
 
 def comparison_page(comparison: Comparison) -> Document:
@@ -60,7 +62,7 @@ def comparison_page(comparison: Comparison) -> Document:
         for name in goals
     ]
     goal_rows.append((Cell("Verdict"), *(Cell(weighing.verdict, _TONES[weighing.verdict]) for weighing in weighings)))
-    blocks.append(Table("Goals", columns, tuple(goal_rows), "Behind each: what is to spare, or how much is missing."))
+    blocks.append(Table("Goals", columns, tuple(goal_rows), _LEGEND))
     names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
     return Document(comparison.title, tuple(blocks), names_of)
 
@@ -109,4 +111,4 @@ def _goal_cell(weighing: Weighing, name: str) -> Cell:
         return Cell("-", "comparison")
     goal = weighing.goals[name]
     by = "" if goal.slack is None else f" {weighing.definition.style.show(goal.slack, goal.unit, sign=True)}"
-    return Cell(goal.state + by, _STATES[goal.state])
+    return Cell(_MARKS[goal.state] + by, _STATES[goal.state])
