@@ -120,6 +120,8 @@ class Ledger:
 
     def set_payment(self, now: Bools) -> None:
         """Work out the payment over those that remain."""
+        if not now.any():
+            return
         with np.errstate(all="ignore"):
             if self.shape == "principal":
                 fresh = (self.balance - self.residual) / self.left
