@@ -132,6 +132,9 @@ def test_a_half_is_never_missed() -> None:
         (([5.001], [0.05], [12]), "amount[0] is 5.001; it has 2 decimals at most"),
         (([1e15], [0.05], [12]), "too large for every half of a unit"),
         (([5], [float("nan")], [12]), "rate[0] is nan"),
+        (([5, 6], [0.05] * 3, [12]), "one a loan each, or one for all"),
+        ((["x"], [0.05], [12]), "one a loan each, or one for all"),
+        (([[5, 6]], [0.05], [12]), "have the shape (1, 2)"),
     ],
 )  # fmt: skip
 def test_many_loans_refused(arguments: tuple[Any, ...], sentence: str) -> None:

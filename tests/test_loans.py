@@ -10,7 +10,19 @@ from typing import Any
 
 import pytest
 
-from pennyweight import Event, Holiday, InputError, Loan, NoAnswer, PennyweightError, Recurring, irr, repay
+from pennyweight import (
+    Event,
+    Holiday,
+    InputError,
+    Loan,
+    LoanSet,
+    NoAnswer,
+    PennyweightError,
+    Recurring,
+    irr,
+    refinancing,
+    repay,
+)
 from pennyweight.cli.main import status
 from tests.clerk import books, cents, diary
 
@@ -342,7 +354,11 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 1, per_year=26)]), InputError, "does not fit 12 payments a year"),
         (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),
         (lambda: Loan(1000, "5%", **START, as_of="2026-01-01"), InputError, "before the start of the loan"),
-        (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'"),
+        (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'; did you mean 'years'?"),
+        (lambda: refinancing(Loan(1000, "5%", years=1), on=3, rte="5%"), InputError, "A loan has no 'rte'; did you mean 'rate'?"),
+        (lambda: Loan(1000, "5%", years=1, events=[("2027-01-01", "extra")]), InputError, "each is an Event, or (when, what, amount)"),
+        (lambda: Loan(1000, "5%", years=1, extras=[5]), InputError, "extras hold 5; each is a Recurring"),
+        (lambda: LoanSet({"a": 5}), InputError, "'a' is 5; write a Loan"),
         (lambda: Loan(1000, "5%", **START, events=[Event("2027-03-31", "paid", "x", "row 7")]), InputError, "row 7: the amount is 'x'"),
     ],
 )  # fmt: skip

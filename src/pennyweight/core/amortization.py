@@ -86,7 +86,12 @@ def amortize(
     >>> book.payment.tolist(), book.last_payment.tolist(), book.payments.tolist()
     ([599.55, 554.6], [600.0, 553.84], [360, 240])
     """
-    given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in (amount, rate, payments)))
+    try:
+        given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in (amount, rate, payments)))
+    except (TypeError, ValueError):
+        raise InputError("amount, rate and payments are numbers, one a loan each, or one for all.") from None
+    if given[0].ndim > 1:
+        raise InputError(f"amount, rate and payments have the shape {given[0].shape}; give one number a loan.")
     units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
     _check(given, units, per_year, places)
     moves = Moves(events, units.size, count, per_year, places)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from pennyweight.core.books import Books, keep_books
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loan_events import Event, Holiday, Recurring, Timetable
 from pennyweight.instruments.loan_terms import Terms, settle
 from pennyweight.instruments.schedule import Schedule
@@ -109,7 +109,7 @@ class Loan(Shown):
         """
         for name in changes:
             if name not in self.given:
-                raise InputError(f"A loan has no '{name}'.")
+                raise InputError(f"A loan has no '{name}'{nearest(name, self.given) or '.'}")
         return Loan(**{**self.given, **changes})
 
     @cached_property
@@ -132,7 +132,10 @@ class Loan(Shown):
     @cached_property
     def timetable(self) -> Timetable:
         """The events placed among the payments."""
-        events = [event if isinstance(event, Event) else Event(*event) for event in self.events]
+        for given, kind, known in ((self.extras, Recurring, "extras"), (self.holidays, Holiday, "holidays")):
+            if wrong := [one for one in given if not isinstance(one, kind)]:
+                raise InputError(f"{known} hold {wrong[0]!r}; each is a {kind.__name__}.")
+        events = [_event(event) for event in self.events]
         rows = 2 * len(self.agreed.rows) + 24
         return Timetable(self.terms, events, self.extras, self.holidays, rows)
 
@@ -222,3 +225,11 @@ class Loan(Shown):
             raise NoAnswer(f"After {number:,} payments of {shown[0]} the loan is still not paid off; pay more.")
         what = "first interest of" if number == 1 else f"interest of payment {number},"
         raise NoAnswer(f"The payment of {shown[0]} never covers the {what} {shown[1]}.")
+
+
+def _event(given: Any) -> Event:
+    if isinstance(given, Event):
+        return given
+    if not isinstance(given, tuple | list) or len(given) != 3:
+        raise InputError(f"events hold {given!r}; each is an Event, or (when, what, amount).")
+    return Event(*given)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_events import Recurring
 from pennyweight.quantities.amounts import read_amount
@@ -147,6 +147,9 @@ def refinancing(
     """
     if "amortized_over" in terms or "residual" in terms or "start" in terms:
         raise InputError("The new loan of a refinancing takes rate, years or payment, fees, and the like; no start.")
+    for name in terms:
+        if name not in loan.given:
+            raise InputError(f"A loan has no '{name}'{nearest(name, loan.given) or '.'}")
     after = _number_by(loan, on)
     old = loan.schedule
     if not 0 < after < len(old.rows):

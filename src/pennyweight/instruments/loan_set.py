@@ -69,6 +69,9 @@ class LoanSet(Shown):
     def __post_init__(self) -> None:
         if not self.loans:
             raise InputError("There are no loans; give one at least.")
+        for name, loan in self.loans.items():
+            if not isinstance(loan, Loan):
+                raise InputError(f"'{name}' is {loan!r}; write a Loan.")
         one_of(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
