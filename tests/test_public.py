@@ -121,3 +121,22 @@ def test_pictures_are_there_and_linked() -> None:
     assert 0 < len(pictures) < 20
     for picture in pictures:
         assert f"docs/screenshots/{picture.name}" in README
+
+
+def test_the_loan_files_of_the_docs_are_read(tmp_path: Path) -> None:
+    """The examples of docs/loans.md, put together as the text says, in a file and in a deal."""
+    blocks = re.findall(r"```toml\n(.*?)```", (ROOT / "docs" / "loans.md").read_text(encoding="utf-8"), flags=re.DOTALL)
+    *loan, in_deal = blocks
+    assert len(loan) == 3
+    (tmp_path / "loan.toml").write_text("\n".join(loan), encoding="utf-8")
+    (tmp_path / "events.csv").write_text(
+        "date,what,amount\n2024-06-30,extra,500\n2025-01-31,rate,4.5%\n", encoding="utf-8"
+    )
+    data = read_loan_file(tmp_path / "loan.toml").as_dict()
+    assert data.keys() >= {"extras", "extra_needed", "offers", "refinancing", "bill"}
+    assert all(check["passed"] for check in data["checks"])
+    deal = (
+        'deal = "D"\n[timeline]\nperiods = 9\n[inputs]\nhull = 9_000\n[measures]\ntotal_paid = "total(bank.payment)"\n'
+    )
+    (tmp_path / "deal.toml").write_text(deal + in_deal, encoding="utf-8")
+    assert (Deal.read(tmp_path / "deal.toml").weigh().measures["total_paid"].value or 0) > 4_500
