@@ -117,7 +117,7 @@ class Loan(Shown):
         """The schedule as agreed, before anything happened."""
         books = keep_books(self.terms.agreement)
         self._refuse_stuck(books)
-        return Schedule(self.terms, books, first_rate=self.terms.agreement.rate)
+        return Schedule(self.terms, books)
 
     @cached_property
     def schedule(self) -> Schedule:
@@ -127,7 +127,7 @@ class Loan(Shown):
         table = self.timetable
         books = keep_books(table.agreement(), table.entries)
         self._refuse_stuck(books)
-        return Schedule(self.terms, books, timetable=table, first_rate=self.terms.agreement.rate)
+        return Schedule(self.terms, books, timetable=table)
 
     @cached_property
     def timetable(self) -> Timetable:

@@ -31,6 +31,10 @@ class Event:
 
     `what` is "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was
     due that day, also 0) or "balance" (what the lender states is owed, after that day's payment).
+
+    >>> from pennyweight import Loan
+    >>> Loan(1_000, "0%", years=1, events=[Event(3, "extra", 250)]).schedule.balance_after(3)
+    500.01
     """
 
     when: When
@@ -44,6 +48,11 @@ class Recurring:
     """An extra payment that comes again, from `first` to `last` (days, or numbers of payments), `per_year` times.
 
     `rising` makes it grow by a yearly rate, at each anniversary of the first.
+
+    >>> from pennyweight import Loan
+    >>> each = Recurring(100, 1, per_year="year", rising="10%")
+    >>> Loan(9_000, "0%", years=5, extras=[each]).frame["extra"].iloc[[0, 12]].tolist()
+    [100.0, 110.0]
     """
 
     amount: str | float
@@ -55,7 +64,12 @@ class Recurring:
 
 @dataclass(frozen=True, slots=True)
 class Holiday:
-    """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid"."""
+    """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid".
+
+    >>> from pennyweight import Loan
+    >>> Loan(1_200, "0%", years=1, holidays=[Holiday(3, 2)]).frame["payment"].iloc[2:5].tolist()
+    [0.0, 0.0, 125.0]
+    """
 
     first: When
     payments: int

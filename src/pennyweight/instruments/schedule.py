@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from fractions import Fraction
+from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -27,7 +26,6 @@ class Schedule:
     terms: Terms
     books: Books
     timetable: Timetable | None = None
-    first_rate: Fraction = field(default=Fraction(0))
 
     @property
     def rows(self) -> list[Row]:
