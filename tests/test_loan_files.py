@@ -100,6 +100,28 @@ def test_a_takeover_finds_the_loan_it_was() -> None:
         assert again.original.amount == 86_000
 
 
+def test_a_takeover_from_the_loan_as_it_was_made() -> None:
+    """Amount, rate, term and first payment give balance and payment by the schedule; a stated balance is held against it."""
+    facts: dict[str, Any] = {
+        "on": "2027-05-31",
+        "rate": "4.2%",
+        "original_amount": 86_000,
+        "original_years": 15,
+        "first_payment": "2024-02-29",
+    }
+    whole = Loan(86_000, "4.2%", years=15, start="2024-01-31")
+    told = Takeover(**facts)
+    assert (told.balance, told.payment) == (whole.agreed.balance_after(40), 644.79)
+    assert told.remaining.agreed.rows == whole.agreed.rows[40:]
+    assert told.contradictions == ()
+    behind = Takeover(**facts, balance=72_000)
+    assert f"{72_000 - whole.agreed.balance_after(40):,.2f} more; the difference may be arrears" in " ".join(
+        behind.contradictions
+    )
+    with pytest.raises(InputError, match="was paid off before 2045"):
+        Takeover(**{**facts, "on": "2045-05-31"})
+
+
 @pytest.mark.parametrize("missing", ["balance", "rate", "payment", "payments_left"])
 def test_three_facts_give_the_fourth(missing: str) -> None:
     facts: dict[str, Any] = {

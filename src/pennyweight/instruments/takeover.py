@@ -27,7 +27,9 @@ Date = str | dt.date
 
 @dataclass(frozen=True, kw_only=True)
 class Takeover(Shown):
-    """A level-payment loan taken over on a day; three of balance, rate, payment and what is left of the term suffice.
+    """A level-payment loan taken over on a day: three of balance, rate, payment and what is left of the term suffice.
+
+    So does the loan as it was made: original_amount, rate, original_years and first_payment.
 
     Args:
         on: the day of takeover. next_payment: the next due day; left out, one period after.
@@ -61,6 +63,11 @@ class Takeover(Shown):
     title: str = ""
 
     def __post_init__(self) -> None:
+        if self.missed_payments is not None and self.arrears is not None:
+            raise InputError("Give missed_payments or arrears, not both.")
+        if (self.missed_payments is not None or self.arrears is not None) and self.balance is None:
+            raise InputError("Arrears are part of a balance; give the balance.")
+        self._fill_in()
         said = [self.maturity is not None, self.payments_left is not None, self.years_left is not None]
         if sum(said) > 1:
             raise InputError("Give one of maturity, payments_left and years_left.")
@@ -69,13 +76,23 @@ class Takeover(Shown):
             raise InputError(
                 "A takeover needs three of balance, rate, payment and what is left (maturity or payments_left)."
             )
-        if self.missed_payments is not None and self.arrears is not None:
-            raise InputError("Give missed_payments or arrears, not both.")
-        if (self.missed_payments is not None or self.arrears is not None) and self.balance is None:
-            raise InputError("Arrears are part of a balance; give the balance.")
         if self.missed_payments is not None and not 0 <= self.missed_payments <= 120:
             raise InputError(f"missed_payments is {self.missed_payments}; it runs from 0 to 120.")
         _ = self.remaining  # so that what cannot be is refused at once
+
+    def _fill_in(self) -> None:
+        """What follows from the loan as it was made: its payment, and the balance by its schedule."""
+        if self.original_amount is None or self.rate is None or (self.original_years is None and self.payment is None):
+            return
+        term = {"years": self.original_years} if self.payment is None else {"payment": self.payment}
+        whole = Loan(self.original_amount, self.rate, per_year=self.per_year, currency=self.currency, **term)
+        if self.payment is None:
+            object.__setattr__(self, "payment", whole.payment)
+        if self.balance is None and self.first_payment is not None and self.made is not None:
+            left = whole.agreed.balance_after(self.made)
+            if left <= 0:
+                raise InputError(f"The loan of {self.original_amount} was paid off before {self.on}.")
+            object.__setattr__(self, "balance", left)
 
     @cached_property
     def calendar(self) -> Calendar:
