@@ -165,6 +165,7 @@ def test_currencies_without_cents_and_with_mills() -> None:
     assert Loan("3,000,000", "1.5%", years=2, currency="JPY").payment.is_integer()
     dinar = Loan(1000, "4.1%", years=1, currency="KWD")
     assert round(dinar.payment, 3) == dinar.payment != round(dinar.payment, 2)
+    assert Loan(1_000, "5%", years=1, events=[(3, "extra", 0.1 + 0.2)]).schedule.rows[2][2] == 30
     with pytest.raises(InputError, match="have 0 decimals at most"):
         Loan(10.5, "1%", years=1, currency="JPY")
 

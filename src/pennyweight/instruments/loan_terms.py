@@ -74,9 +74,10 @@ def units_of(value: float, style: Style, rounding: str | None, what: str) -> int
     if rounding is None:
         return value
     units = Decimal(repr(value)).scaleb(style.places)
-    if units != units.to_integral_value():
+    whole = units.to_integral_value()
+    if abs(units - whole) > Decimal("1e-6"):  # 0.1 + 0.2 is thirty cents
         raise InputError(f"{what} is {value}; amounts of this currency have {style.places} decimals at most.")
-    return int(units)
+    return int(whole)
 
 
 def exact_rate(value: float) -> Fraction:
