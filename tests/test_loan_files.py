@@ -304,6 +304,16 @@ def test_a_bill_is_taken_apart(tmp_path: Path) -> None:
     assert "Unexplained" in str(told)
 
 
+def test_parts_of_a_bill_and_shares_of_a_price_are_whole_units(tmp_path: Path) -> None:
+    path = tmp_path / "loan.toml"
+    path.write_text('loan = "House"\namount = 150_000\nrate = "4.8%"\n[bill]\ntotal = "1,250"\ntaxes = 2_500\n')
+    assert read_loan_file(path).as_dict()["payment"] == 1_041.67  # a twelfth of the taxes is no whole cent
+    path.write_text(
+        'loan = "H"\ncurrency = "JPY"\nneeds = 4_000_001\n[loans.bank]\namount = "60%"\nrate = "1%"\nyears = 9\n'
+    )
+    assert read_loan_file(path).as_dict()["lent"] == 2_400_001
+
+
 FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n'
 
 

@@ -20,6 +20,7 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
 from pennyweight.quantities.rates import read_per_year
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
+from pennyweight.quantities.units import Style
 
 __all__ = ["read_events", "read_loan_file"]
 
@@ -211,7 +212,7 @@ class _Reader:
             bill = self._in("bill", lambda: Bill(**parts, per_year=often))
             fixed = [name for name in ("amount", "rate") if name in given]
             if "payment" not in given and len(fixed) + ("years" in given or "months" in given) == 2:
-                given["payment"] = round(bill.rest, 9)
+                given["payment"] = round(bill.rest, Style(shape.currency).places)
         loan = self._loan(given, title=shape.loan)
         study: dict[str, Any] = {"loan": loan, "bill": bill}
         if shape.try_ is not None:
@@ -245,7 +246,8 @@ class _Reader:
             if isinstance(amount, str) and amount.strip().endswith("%"):
                 if needs is None:
                     raise InputError(f"{self.source.where('loans', name, 'amount')}: {amount} of what? Give 'needs'.")
-                given["amount"] = round(needs * read_amount(amount.strip()[:-1]) / 100, 2)
+                places = Style(shape.currency).places
+                given["amount"] = round(needs * read_amount(amount.strip()[:-1]) / 100, places)
             loans[name] = self._loan(given, "loans", name, title=terms.label or name)
         spare: dict[str, Any] = {} if shape.spare is None else {"spare": shape.spare.amount, "order": shape.spare.order}
         return self._in(

@@ -235,12 +235,13 @@ class LoanStudy(Shown):
         assert self.bill is not None
         told = facts(self.loan.schedule, self.loan.made)
         interest, principal = told.next_interest or 0.0, told.next_principal or 0.0
-        taxes, insurance = self.bill.part("taxes"), self.bill.part("insurance")
+        places = self.loan.terms.style.places
+        taxes, insurance = (round(self.bill.part(name), places) for name in ("taxes", "insurance"))
         total = read_amount(self.bill.total)
-        rest = total - interest - principal - taxes - insurance
+        rest = round(total - interest - principal - taxes - insurance, places) + 0.0
         return {
-            "total": total, "interest": interest, "principal": principal, "taxes": round(taxes, 9),
-            "insurance": round(insurance, 9), "unexplained": round(rest, 2) + 0.0,
+            "total": total, "interest": interest, "principal": principal, "taxes": taxes,
+            "insurance": insurance, "unexplained": rest,
         }  # fmt: skip
 
     def _bill_block(self) -> Figures:
