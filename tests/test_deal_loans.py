@@ -247,6 +247,7 @@ def test_the_taxi_with_a_bank_loan() -> None:
         ({"paid_out": "12 * 0.7 - 3"}, InputError, "which is not a whole one"),
         ({"amount": "lent * 2"}, InputError, "nothing is named 'lent'"),
         ({"amuont": 5}, InputError, "there is no key 'amuont'; did you mean 'amount'?"),
+        ({"extra": "100 - 300 * t"}, InputError, "its extra payment in period 1 is -200.00, and it is zero or more; write max(…, 0)"),
         ({"per_year": 365}, InputError, "paid 1 to 52 times a year"),
     ],
 )  # fmt: skip
@@ -280,7 +281,7 @@ def test_random_deals_with_loans_agree_with_the_plain_language(seed: int) -> Non
     per_year = {"year": 1, "quarter": 4, "month": 12}[period]
     periods = pick.randint(2, 5) * per_year
     amounts = ["40_000", "20_000 + 2 * at_hand", "max(0.5 * prior(pot), 0)", "bought + 1_000", "0"]
-    extras = ["0", "500", "0.1 * prior(pot)", "0.2 * earned", "0.05 * prior(bank.balance)"]
+    extras = ["0", "500", "max(0.1 * prior(pot), 0)", "0.2 * earned", "0.05 * prior(bank.balance)"]
     loans = {
         name: {
             "amount": pick.choice(amounts), "rate": pick.choice([0.01, 0.05, 0.12]), "years": pick.randint(1, 4),

@@ -226,6 +226,15 @@ def test_spare_money_pays_the_debts_as_a_plain_loop_does() -> None:
         assert round(plans[order].total_interest * 100) == total
 
 
+def test_a_loans_own_extra_is_not_taken_from_the_spare_money() -> None:
+    bank = Loan(60_000, "4%", years=10, events=[(3, "extra", 500)])
+    plan = LoanSet({"bank": bank, "shop": Loan(900, "9%", years=2)}, spare=200).plans["as listed"]
+    assert [plan.schedules["bank"].rows[k][2] for k in (1, 2, 3)] == [20_000, 70_000, 20_000]
+    assert not any(row[2] for row in plan.schedules["shop"].rows)
+    first = LoanSet({"bank": bank, "shop": Loan(900, "9%", years=2)}, spare=200).plans["highest rate first"]
+    assert first.schedules["bank"].rows[2][2] == 50_000
+
+
 @pytest.mark.parametrize(
     ("make", "sentence"),
     [

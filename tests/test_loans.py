@@ -237,6 +237,23 @@ def test_a_statement_resets_the_schedule_from_there_on(when: Any, after: int) ->
     assert rows_of(loan)[after:] == books(D(84_000), D("0.042"), 12, 180 - after, payment=D("644.79"))
 
 
+def test_a_statement_between_due_days_holds_the_extras_before_it() -> None:
+    """Written one by one or recurring, in a later period or before the first payment; those after it still count."""
+    for stated, first in (("2024-07-20", 5), ("2024-02-20", 0)):
+        month = stated[:8]
+        single = [(f"{month}10", "extra", 1_000), (stated, "balance", 80_000), (f"{month}25", "extra", 300)]
+        loan = Loan(86_000, "4.2%", years=15, start="2024-01-31", events=single)
+        rows = rows_of(loan)
+        assert rows[first][1] == cents(D(80_000) * D("0.042") / 12)
+        assert rows[first][3] == 80_000 + rows[first][1] - D("644.79") - 300
+        assert sum(row[2] for row in rows) == 1_300
+        assert loan.schedule.statements[0].by_schedule == pytest.approx(loan.agreed.balance_after(first) - 1_000)
+        assert len(loan.schedule.statements) == 1
+        assert all(passed for passed, _ in loan.checks)
+        again = loan.but(events=[(stated, "balance", 80_000)], extras=[Recurring(1_000, f"{month}10", f"{month}11")])
+        assert rows_of(again)[first][3] == rows[first][3] + 300
+
+
 def test_a_statement_by_days_counts_from_its_day() -> None:
     loan = Loan(
         86_000, "4.2%", years=15, start="2024-01-31", interest="actual/365", events=[("2024-03-10", "balance", 80_000)]

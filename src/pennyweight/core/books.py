@@ -162,10 +162,12 @@ class _Clerk:
             self.plain(entry.value) for found in self.by_number.values() for entry in found if entry.what == "balance"
         ]
         self.most = _GROWN * max(agreed.amount, *stated, 1)
-        self.opening: Number = 0
-        for entry in self.by_number.pop(0, ()):  # a balance stated before the first payment
-            self.opening += self.state(entry)
-        self.busy = sorted({*self.by_number, *agreed.holidays, *([1] if self.opening else [])})
+        # What happens before the first payment and is part of a balance stated there stands in the first row.
+        before = self.by_number.pop(0, [])
+        if before:
+            self.set_payment(1)  # as agreed: a statement does not move it
+        self.opening = self.after_payment(before)
+        self.busy = sorted({*self.by_number, *agreed.holidays, *([1] if before else [])})
         self.work()
 
     def work(self) -> None:
@@ -230,7 +232,8 @@ class _Clerk:
                 if self.anew:
                     self.set_payment(number)
         interest, extra, correction = self.interest(number, [entry for entry in entries if entry.share])
-        correction, self.opening = correction + self.opening, 0
+        extra, correction = extra + self.opening[0], correction + self.opening[1]
+        self.opening = (0, 0)
         owed = self.balance + interest
         due = self.due(number, interest, holiday)
         paid = [entry for entry in entries if entry.what == "paid"]
@@ -247,12 +250,8 @@ class _Clerk:
             self.books.stuck = (number, due, interest)
             return
         self.balance = owed - due
-        for entry in entries:
-            if entry.what == "extra" and entry.share is None:
-                extra += self.pay_extra(entry)
-        for entry in entries:
-            if entry.what == "balance" and entry.share is None:
-                correction += self.state(entry)
+        after = self.after_payment([entry for entry in entries if entry.share is None])
+        extra, correction = extra + after[0], correction + after[1]
         self.books.rows.append((due, interest, extra, correction, self.balance))
         if holiday and number + 1 not in terms.holidays:
             self.moved(terms.holiday_moves)
@@ -288,6 +287,11 @@ class _Clerk:
                 correction += self.state(entry)
         return (exact if terms.rounding is None else rounded(total, terms.rounding)), extra, correction
 
+    def after_payment(self, entries: list[Entry]) -> tuple[Number, Number]:
+        """(extra paid, correction) of what follows a day's payment: extra payments, then what is stated."""
+        extra = sum(self.pay_extra(entry) for entry in entries if entry.what == "extra")
+        return extra, sum(self.state(entry) for entry in entries if entry.what == "balance")
+
     def due(self, number: int, interest: Number, holiday: str | None) -> Number:
         terms = self.terms
         if holiday:
@@ -314,7 +318,10 @@ class _Clerk:
             first = terms.at_start and number == 1
             gap = over + (1 if terms.at_start and not first else 0)
             self.level = _level(self.balance, self.rate, over, terms.residual, gap, first, terms.rounding)
-        self.books.settings.append(Setting(number, self.balance, self.yearly, self.rate, max(over, 0), self.level))
+        settings = self.books.settings
+        if settings and settings[-1].number == number:
+            settings.pop()  # something else has moved it on the same day
+        settings.append(Setting(number, self.balance, self.yearly, self.rate, max(over, 0), self.level))
 
     def change_rate(self, entry: Entry) -> None:
         self.yearly = Fraction(entry.value)

@@ -110,7 +110,8 @@ class Ledger:
         if self.units is not None:
             amount = np.floor(amount * self.units + 0.5 + _HAIR)
         before = self.balance - self.drawn
-        self.extra = np.minimum(np.maximum(amount, 0.0), before)
+        # Below zero it would be a loan of its own: undefined, where there is anything to pay on.
+        self.extra = np.where((amount < 0) & (before > 0), np.nan, np.minimum(np.maximum(amount, 0.0), before))
         self.balance = self.balance - self.extra
 
     def set_rate(self, now: Bools, rate: Floats) -> None:
@@ -169,14 +170,8 @@ class Ledger:
         if alone.any():
             due = np.where(alone, interest, due)
         paid = np.where(self.left <= 1, owed, np.minimum(due, owed))
-        all_of_it = owing.all()
-        paid = paid if all_of_it else np.where(owing, paid, 0.0)
-        interest = interest if all_of_it else np.where(owing, interest, 0.0)
-        self.balance = (
-            np.where(paid == owed, 0.0, self.balance + interest - paid)
-            if all_of_it
-            else np.where(owing & (paid == owed), 0.0, self.balance + interest - paid)
-        )
+        paid, interest = np.where(owing, paid, 0.0), np.where(owing, interest, 0.0)
+        self.balance = np.where(owing & (paid == owed), 0.0, self.balance + interest - paid)
         self.paid, self.interest = self.paid + paid, self.interest + interest
         self.left, self.spread = self.left - owing, self.spread - owing
         if alone.any():

@@ -44,6 +44,12 @@ def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> s
         for key, node in loan.terms.items():
             value = search.value(node)
             term[key] = float(value[round(period), 0] if value.ndim == 2 else value[0])
+        if loan.extra is not None:
+            extra = np.broadcast_to(search.value(loan.extra).T, (1, deal.timeline.rows))[0]
+            below = np.flatnonzero((extra < 0) & np.isnan(values[f"{name}.extra"][:, 0]))
+            if below.size:
+                shown = deal.style.show(float(extra[below[0]]), "money")
+                return f"its extra payment in period {below[0]} is {shown}, and it is zero or more; write max(…, 0)"
     return loan_problem(deal, loan, term)
 
 

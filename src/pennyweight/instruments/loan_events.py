@@ -104,9 +104,9 @@ class Timetable:
         self.last_known: np.datetime64 | None = None
         """The last day on which what really happened is known."""
         self._check_order()
+        self.stated_inside = self._stated_inside()
         for key, event in enumerate(events):
             self.entries.append(self._entry(event, key))
-        self._take_into_statements()
         for extra in extras:
             self.entries += self._recurring(extra, rows)
         self.holidays = self._holidays(holidays)
@@ -197,8 +197,9 @@ class Timetable:
             share = share_between(self.calendar.due(number - 1), day, self.terms.day_count)
             return Entry(number, event.what, units, share, key)
         # Equal periods know no days: a balance stands for the whole period it lies in, an extra counts from the
-        # next due day.
-        return Entry(number - 1 if event.what == "balance" else number, event.what, units, None, key)
+        # next due day, unless such a balance holds it already.
+        back = event.what == "balance" or self._is_stated(number, day)
+        return Entry(number - 1 if back else number, event.what, units, None, key)
 
     def _rate(self, event: Event, key: int, where: str) -> Entry:
         read = read_rate(event.amount, what=f"{where}: the rate")
@@ -244,23 +245,22 @@ class Timetable:
         if day is not None and (self.last_known is None or day > self.last_known):
             self.last_known = day
 
-    def _take_into_statements(self) -> None:
-        """By equal periods, an extra payment before a statement of the same period is part of what that states."""
-        if self.terms.day_count is not None or self.calendar is None:
-            return
-        for key, event in enumerate(self.events):
-            if event.what != "balance" or _as_number(event.when) is not None:
+    def _stated_inside(self) -> dict[int, np.datetime64]:
+        """By equal periods: the last day on which a balance is stated inside a period, by the payment that ends it."""
+        found: dict[int, np.datetime64] = {}
+        for event in self.events:
+            number, date = _split(event.when)
+            if event.what != "balance" or number is not None or self.calendar is None or self.terms.day_count:
                 continue
-            day, stated = self._day(key), self.entries[key]
-            for k, other in enumerate(self.entries):
-                if other.what == "extra" and other.number == stated.number + 1 and self._day(k) <= day:
-                    self.entries[k] = other._replace(number=stated.number)
+            day = read_date(date, what=f"{event.where or 'An event'}: the date")
+            number = self.calendar.number(day)
+            if day != self.calendar.due(number):
+                found[number] = max(day, found.get(number, day))
+        return found
 
-    def _day(self, key: int) -> np.datetime64:
-        number, date = _split(self.events[key].when)
-        if number is not None and self.calendar is not None:
-            return self.calendar.due(number)
-        return read_date(date)
+    def _is_stated(self, number: int, day: np.datetime64) -> bool:
+        """Whether what is paid extra on a day is part of a balance stated later in the same period."""
+        return number in self.stated_inside and bool(day <= self.stated_inside[number])
 
     def _recurring(self, extra: Recurring, rows: int) -> list[Entry]:
         terms, what = self.terms, "The recurring extra payment"
@@ -299,8 +299,9 @@ class Timetable:
         """Each day's payment, and how far into its period, where that counts."""
         assert self.calendar is not None
         numbers, on_due = self.calendar.numbers(days, most)
-        if self.terms.day_count is None or on_due.all():
-            return [(number, None) for number in numbers.tolist()]
+        if self.terms.day_count is None:
+            pairs = zip(numbers.tolist(), days, strict=True)
+            return [(number - 1 if self._is_stated(number, day) else number, None) for number, day in pairs]
         return [
             (number, None if due else share_between(self.calendar.due(number - 1), day, self.terms.day_count))
             for number, due, day in zip(numbers.tolist(), on_due.tolist(), days, strict=True)

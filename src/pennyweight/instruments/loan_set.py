@@ -267,28 +267,33 @@ class LoanSet(Shown):
         horizon = max(len(loan.schedule.rows) for loan in self.loans.values())
         terms = next(iter(self.loans.values())).terms
         spare = float(units_of(self.extra, terms.style, terms.agreement.rounding, "spare"))
-        ends: dict[str, int] = {}
         schedules: dict[str, Schedule] = {}
-        # Which loan ends when decides what is handed on, and that decides the ends: repeated until nothing changes.
-        for _ in range(4 * len(names) + 8):
+        # A loan that ends hands its payment on, which may end others sooner, but only later ones: each round settles
+        # one more end, so there are as many rounds as loans, and one that changes nothing.
+        while True:
+            before = {name: one.rows for name, one in schedules.items()}
             free = np.full(horizon + 1, spare)
-            for schedule in schedules.values():
-                last, level = (
-                    len(schedule.rows),
-                    float(schedule.books.settings[0].payment if schedule.books.settings else 0),
-                )
-                if last < horizon:
-                    free[last + 1 :] += level
-                free[last] += max(level - float(schedule.rows[-1][0]), 0.0)
+            for one in schedules.values():
+                last, level = len(one.rows), float(one.books.settings[-1].payment if one.books.settings else 0)
+                free[last + 1 :] += level
+                free[last] += max(level - float(one.rows[-1][0]), 0.0)
             for name in names:
                 schedules[name] = self._paid_with(name, free)
+                own = self._own_extras(name)
                 for k, row in enumerate(schedules[name].rows, 1):
-                    free[k] -= float(row[2])
-            now = {name: len(schedule.rows) for name, schedule in schedules.items()}
-            if now == ends:
+                    free[k] -= max(float(row[2]) - own.get(k, 0.0), 0.0)  # its own extra payments come first
+            if {name: one.rows for name, one in schedules.items()} == before:
                 break
-            ends = now
         return Plan(tuple(names), schedules)
+
+    def _own_extras(self, name: str) -> dict[int, float]:
+        """The extra payments of a loan's own events, by payment, in smallest units."""
+        found: dict[int, float] = {}
+        loan = self.loans[name]
+        for entry in loan.timetable.entries if loan.events or loan.extras else ():
+            if entry.what == "extra":
+                found[entry.number] = found.get(entry.number, 0.0) + float(entry.value)
+        return found
 
     def _paid_with(self, name: str, free: np.ndarray[Any, np.dtype[np.float64]]) -> Schedule:
         """One loan with what is free for it, on top of its own events."""

@@ -186,14 +186,12 @@ class Schedule:
             abs(before + row[1] + row[3] - row[0] - row[2] - row[4]) <= near
             for before, row in zip(opening, self.rows, strict=True)
         )
-        money = self.terms.money
-        paid = money(sum(row[1] for row in self.rows)) + money(principal)
-        fees = self.total_fees - self.terms.fee_added
         adds = "Principal adds up to the amount" + (" with the statements' corrections." if corrected else ".")
-        all_paid = abs(self.total_paid - paid - fees) <= max(near, 1e-6)
+        repaid = self.terms.money(owed - self.rows[-1][4])
+        all_paid = abs(self.total_paid - self.total_interest - repaid - self.total_fees + self.terms.fee_added)
         return (
             (abs(self.rows[-1][4]) <= near, "The balance ends at zero."),
             (abs(principal - owed) <= near, adds),
             (each, "Every balance is the one before plus interest less what is paid."),
-            (all_paid, "All that is paid is interest plus principal plus fees."),
+            (all_paid <= max(near, 1e-6), "All that is paid is interest plus principal plus fees."),
         )

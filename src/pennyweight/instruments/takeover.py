@@ -18,7 +18,7 @@ from pennyweight.instruments.loan_report import loan_charts, loan_tables
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import read_per_year
-from pennyweight.quantities.units import read_value
+from pennyweight.quantities.units import Style, read_value
 
 __all__ = ["Takeover"]
 
@@ -137,12 +137,7 @@ class Takeover(Shown):
             raise InputError("Missed payments are counted in payments at the loan's rate; give both.")
         payment, i = read_amount(self.payment), float(_loan_rate(self))
         worth = sum(payment * (1 + i) ** k for k in range(self.missed_payments))
-        return round(worth, self.remaining_style_places)
-
-    @property
-    def remaining_style_places(self) -> int:
-        """Decimals of the currency."""
-        return Loan(1_000, "0%", years=1, currency=self.currency).terms.style.places
+        return round(worth, Style(self.currency).places)
 
     @cached_property
     def remaining(self) -> Loan:
