@@ -17,7 +17,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.irr import Rates, rates_with_outcome
+from pennyweight.core.irr import Outcome, Rates, rates_with_outcome
 
 __all__ = ["account_rates"]
 
@@ -44,6 +44,16 @@ def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> R
     """
     flows, when = np.asarray(amounts, dtype=np.float64), np.asarray(times, dtype=np.float64)
     begin = np.asarray(offsets, dtype=np.intp)
+    if not flows.all():  # flows of zero say nothing, and would only stretch an account's scale
+        kept = flows != 0
+        begin = np.concatenate([[0], np.cumsum(kept)])[begin]
+        flows, when = flows[kept], when[kept]
+    filled = np.append(begin[1:], flows.size) > begin
+    if not filled.all():
+        rates, outcomes = np.full(begin.size, np.nan), np.full(begin.size, Outcome.ONE_SIGN, dtype=np.int8)
+        if filled.any():
+            rates[filled], outcomes[filled] = account_rates(flows, when, begin[filled])
+        return Rates(rates, outcomes)
     ends = np.append(begin[1:], flows.size)
     rate = np.full(begin.size, np.nan)
     outcome = np.zeros(begin.size, dtype=np.int8)

@@ -26,6 +26,7 @@ Floats = NDArray[np.float64]
 
 _CHUNK = 4096
 _CLOSE = 3e-7  # a last correction below this leaves an error some six digits smaller
+_TINY = 1e-5  # nearer to a rate of zero, the last digits need the more careful method
 _FAST_FROM = 32  # rows from which the chunked method wins over the pooled one
 
 
@@ -167,6 +168,10 @@ def single_row(row: list[float], times: list[float] | None = None) -> tuple[floa
     largest = max(map(abs, row), default=0.0)
     if not all(map(isfinite, row)):
         return float("nan"), Outcome.UNDEFINED
+    if row and not (row[0] and row[-1]):  # idle ends say nothing, and would only stretch the scale
+        begin = next((k for k, flow in enumerate(row) if flow), 0)
+        end = next((k for k in range(len(row), 0, -1) if row[k - 1]), 0)
+        row, times = row[begin:end], None if times is None else times[begin:end]
     changes, last = 0, 0.0
     for flow in row:
         if flow:
@@ -221,7 +226,7 @@ def _newton_periodic(row: list[float], largest: float) -> float | None:
         step = away / (v * ((slope + outflow_slope) / inflow - outflow_slope / outflow))
         x -= step
         if abs(step) <= 1e-9 * max(abs(x), 1e-3):
-            return x
+            return x if abs(x) > _TINY else None
     return None
 
 
@@ -320,7 +325,7 @@ def _solve_chunk(flows: Floats, room: _Room) -> tuple[Floats, NDArray[np.bool_]]
     bend = ((following - x) / (y_next - y) - 1.0 / slope) / (y_next - y)
     correction = np.where(np.abs(y) > 1e-9, bend * y * y, 0.0)
     answer = following + correction
-    solved = suited & inside & (np.abs(correction) * (n - 1) <= _CLOSE) & np.isfinite(answer)
+    solved = suited & inside & (np.abs(correction) * (n - 1) <= _CLOSE) & (np.abs(answer) > _TINY)
     return answer, solved
 
 

@@ -20,7 +20,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import cells
+from pennyweight.core import cells, precise
+from pennyweight.core.intervals import isolate_one
 
 __all__ = ["RootTable", "sign_changes", "solve_rows"]
 
@@ -29,6 +30,10 @@ Bools = NDArray[np.bool_]
 
 _EPS = np.finfo(np.float64).eps
 _TINY = np.finfo(np.float64).tiny
+_OFTEN = 24
+"""Changes of sign beyond which a row is isolated by intervals."""
+_DOUBT = 1e-10
+"""Roots that rounding may have moved by more than this part of themselves are worked out again in decimals."""
 
 
 class RootTable(NamedTuple):
@@ -60,14 +65,57 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
 
     `flows` is (rows, n); `times` (n,) or (rows, n), increasing along the last axis, 0, 1, 2… when left
     out (evaluated by Horner's rule then). Roots come ordered by row, then from small to large x.
-    Where the sum comes within rounding of zero without changing sign the root is marked as touching.
+    Where the sum reaches zero without changing sign the root is marked as touching. Roots are right to 1e-9 of
+    themselves: where float64 cannot tell (two roots side by side), decimals of sixty digits do (see `precise`).
     """
     n = flows.shape[1]
-    scale = np.abs(flows).max(axis=1, initial=0.0)
-    keep = np.flatnonzero(scale > 0)
+    # By a power of two: the flows keep every digit.
+    scale = np.ldexp(1.0, np.frexp(np.abs(flows).max(axis=1, initial=0.0))[1])
+    keep = np.flatnonzero(flows.any(axis=1))
     if times is None and 2 < n <= cells.LARGEST and keep.size:
         return _solve_batch(flows[keep] / scale[keep, None], keep)
-    return _solve_exactly(flows, times, scale, keep)
+    often = sign_changes(flows[keep]) > _OFTEN
+    if not often.any():
+        return _solve_exactly(flows, times, scale, keep)
+    when = np.broadcast_to(np.arange(n, dtype=np.float64) if times is None else times, flows.shape)
+    tables = [_solve_exactly(flows, times, scale, keep[~often])]
+    tables += [_solve_by_intervals(flows[k] / scale[k], when[k], int(k)) for k in keep[often]]
+    return _in_order(*(np.concatenate(column) for column in zip(*tables, strict=True)))
+
+
+def _in_order(row: NDArray[np.intp], x: Floats, touches: Bools) -> RootTable:
+    order = np.lexsort((x, row))
+    return RootTable(row[order], x[order], touches[order])
+
+
+def _solve_by_intervals(flows: Floats, times: Floats, number: int) -> RootTable:
+    """The roots of one row that changes its sign very often."""
+    kept = flows != 0
+    flows, times = flows[kept], times[kept]
+    low, high = _bounds(flows[None], times[None])
+    found = isolate_one(flows, times, float(low[0]), float(high[0]))
+    sums = _Sums(flows[None], times[None], False)
+    row = np.zeros(found.low.size, np.intp)
+    inflow, outflow = sums.values(row, found.low)
+    roots = _close_in(sums, row, found.low, found.high, np.sign(inflow - outflow))
+    at, crosses = _clusters(sums, found.unsettled)
+    x = np.concatenate([roots, at])
+    touches = np.concatenate([np.zeros(roots.size, np.bool_), ~crosses])
+    return _in_order(np.full(x.size, number), x, touches)
+
+
+def _clusters(sums: _Sums, places: Floats) -> tuple[Floats, Bools]:
+    """Places where the sum lies within its rounding, joined where they touch, and whether it changes sign there."""
+    if not places.size:
+        return places, np.zeros(0, np.bool_)
+    reach = 1e-9 * np.maximum(np.abs(places), 1e-3)
+    starts = np.flatnonzero(np.concatenate([[True], np.diff(places) > reach[1:]]))
+    ends = np.append(starts[1:], places.size) - 1
+    row = np.zeros(starts.size, np.intp)
+    (in0, out0), (in1, out1) = (
+        sums.values(row, places[edge] + side * 1e3 * reach[edge]) for edge, side in ((starts, -1), (ends, 1))
+    )
+    return (places[starts] + places[ends]) / 2, np.sign(in0 - out0) != np.sign(in1 - out1)
 
 
 def _solve_batch(scaled: Floats, keep: NDArray[np.intp]) -> RootTable:
@@ -85,15 +133,14 @@ def _solve_batch(scaled: Floats, keep: NDArray[np.intp]) -> RootTable:
     row = np.concatenate([isolated.row, hard[rest.row]])
     x = np.concatenate([x, rest.x])
     touches = np.concatenate([np.zeros(isolated.row.size, np.bool_), rest.touches])
-    order = np.lexsort((x, row))
-    return RootTable(keep[row[order]], x[order], touches[order])
+    return _in_order(keep[row], x, touches)
 
 
 def _solve_exactly(flows: Floats, times: Floats | None, scale: Floats, keep: NDArray[np.intp]) -> RootTable:
     rows, n = flows.shape
     level_flows = flows[keep] / scale[keep, None]
     level_times = np.arange(n, dtype=np.float64) if times is None else times
-    level_times = np.broadcast_to(level_times, (rows, n))[keep]
+    level_times = _without_idle_ends(level_flows, np.broadcast_to(level_times, (rows, n))[keep])
     periodic = times is None
     changes = sign_changes(level_flows)
     most = int(changes.max(initial=0))
@@ -111,8 +158,22 @@ def _solve_exactly(flows: Floats, times: Floats | None, scale: Floats, keep: NDA
         active = changes > k
         here = active[found.row] if found.row.size else np.empty(0, np.bool_)
         cuts = RootTable(found.row[here], found.x[here], found.touches[here])
-        found = _solve_level(levels[k], level_times, np.flatnonzero(active), cuts, periodic)
+        turns = shifts[:, 0] if k == 0 else None
+        found = _solve_level(levels[k], level_times, np.flatnonzero(active), cuts, periodic, turns)
     return RootTable(keep[found.row], found.x, found.touches)
+
+
+def _without_idle_ends(flows: Floats, times: Floats) -> Floats:
+    """Times of leading and trailing zero flows moved to the first and the last flow: zeros must not set the scale."""
+    first, last = _first_and_last(flows)
+    index = np.arange(flows.shape[0])
+    return np.asarray(np.clip(times, times[index, first][:, None], times[index, last][:, None]))
+
+
+def _first_and_last(flows: Floats) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The places of the first and the last flow of each row that is not zero."""
+    nonzero = flows != 0
+    return np.argmax(nonzero, axis=1), flows.shape[1] - 1 - np.argmax(nonzero[:, ::-1], axis=1)
 
 
 def _places_of_changes(flows: Floats, times: Floats, most: int) -> Floats:
@@ -131,8 +192,19 @@ def _places_of_changes(flows: Floats, times: Floats, most: int) -> Floats:
     return places
 
 
-def _solve_level(flows: Floats, times: Floats, active: NDArray[np.intp], cuts: RootTable, periodic: bool) -> RootTable:
-    """All roots of the active rows, the real line cut at `cuts`, between which each is monotone."""
+def _solve_level(
+    flows: Floats,
+    times: Floats,
+    active: NDArray[np.intp],
+    cuts: RootTable,
+    periodic: bool,
+    turns: Floats | None,
+) -> RootTable:
+    """All roots of the active rows, the real line cut at `cuts`, between which each is monotone.
+
+    `turns`: for the last level, the shift under which each row turns at its cuts, so that those within rounding of
+    zero can be looked at more closely.
+    """
     low, high = _bounds(flows[active], times[active])
     # Zero is a cut too, so that no bracket lies on both sides of it (see _Sums).
     row = np.concatenate([active, cuts.row, active, active])
@@ -145,10 +217,13 @@ def _solve_level(flows: Floats, times: Floats, active: NDArray[np.intp], cuts: R
     value = inflow - outflow
     noise = 2 * (flows.shape[1] + 8) * _EPS * (inflow + outflow)
     sign = np.where((np.abs(value) <= noise) & (rank == 1), 0.0, np.sign(value))
+    if turns is not None and flows.shape[1] <= precise.MOST:
+        for k in np.flatnonzero(sign == 0):
+            own = None if periodic else times[row[k]].tolist()
+            if x[k] != 0 or (cuts.x[cuts.row == row[k]] == 0).any():
+                x[k], sign[k] = precise.sign_at_turn(flows[row[k]].tolist(), own, float(turns[row[k]]), float(x[k]))
     # The two ends lie beyond every root: the sign there is that of the first and of the last flow.
-    nonzero = flows != 0
-    first = np.argmax(nonzero, axis=1)
-    last = flows.shape[1] - 1 - np.argmax(nonzero[:, ::-1], axis=1)
+    first, last = _first_and_last(flows)
     sign = np.where(rank == 0, np.sign(flows[row, first[row]]), sign)
     sign = np.where(rank == 2, np.sign(flows[row, last[row]]), sign)
 
@@ -156,13 +231,11 @@ def _solve_level(flows: Floats, times: Floats, active: NDArray[np.intp], cuts: R
     crossing = _close_in(sums, row[left], x[left], x[left + 1], sign[left])
     flat = np.flatnonzero((sign == 0) & (np.concatenate([[1.0], sign[:-1]]) != 0))
     before, after = _signs_around(sign, flat)
-    roots = RootTable(
+    return _in_order(
         np.concatenate([row[left], row[flat]]),
         np.concatenate([crossing, x[flat]]),
         np.concatenate([np.zeros(left.size, np.bool_), before == after]),
     )
-    order = np.lexsort((roots.x, roots.row))
-    return RootTable(roots.row[order], roots.x[order], roots.touches[order])
 
 
 def _signs_around(sign: Floats, flat: NDArray[np.intp]) -> tuple[Floats, Floats]:
@@ -182,9 +255,7 @@ def _bounds(flows: Floats, times: Floats) -> tuple[Floats, Floats]:
     size = np.abs(flows)
     index = np.arange(flows.shape[0])
     nonzero = size > 0
-    n = flows.shape[1]
-    first = np.argmax(nonzero, axis=1)
-    last = n - 1 - np.argmax(nonzero[:, ::-1], axis=1)
+    first, last = _first_and_last(flows)
     gap = np.where(nonzero, times, np.inf)
     gap[index, first] = np.inf
     to_second = gap.min(axis=1) - times[index, first]
@@ -208,10 +279,10 @@ class _Sums:
     """
 
     def __init__(self, flows: Floats, times: Floats, periodic: bool) -> None:
-        inflow = np.maximum(flows, 0.0)
-        self.table = np.stack([inflow, inflow - flows])
-        self.times = times
         self.horner = periodic and flows.shape[1] > 1
+        self.flows, self.times = flows, times
+        # Powers are taken from the first flow that is not zero on, or from the last one back.
+        self.tables = [_both_sides(_aligned(flows, last) if self.horner else flows) for last in (False, True)]
 
     def values(self, row: NDArray[np.intp], x: Floats) -> tuple[Floats, Floats]:
         """(inflow, outflow) of row[k] at x[k], any signs of x."""
@@ -225,8 +296,24 @@ class _Sums:
     def lane(self, row: NDArray[np.intp], forward: bool) -> _Lane:
         """The given rows made ready for places that are all above zero (`forward`) or all below."""
         times = self.times[row]
-        columns = np.moveaxis(self.table[:, row], 2, 0)
+        columns = np.moveaxis(self.tables[forward][:, row], 2, 0)
         return _Lane(np.ascontiguousarray(columns), np.ascontiguousarray(times.T), forward, self.horner)
+
+
+def _both_sides(flows: Floats) -> Floats:
+    """Inflows and outflows, (2, rows, n)."""
+    inflow = np.maximum(flows, 0.0)
+    return np.stack([inflow, inflow - flows])
+
+
+def _aligned(flows: Floats, to_the_last: bool) -> Floats:
+    """Each row moved along so that it begins, or ends, with a flow that is not zero."""
+    first, last = _first_and_last(flows)
+    n = flows.shape[1]
+    shift = last - (n - 1) if to_the_last else first
+    if not shift.any():
+        return flows
+    return np.asarray(np.take_along_axis(flows, (np.arange(n) + shift[:, None]) % n, axis=1))
 
 
 class _Lane:
@@ -262,21 +349,31 @@ class _Lane:
 
 def _close_in(sums: _Sums, row: NDArray[np.intp], low: Floats, high: Floats, sign_low: Floats) -> Floats:
     """The root in each bracket; no bracket may lie on both sides of zero."""
-    x = np.empty(row.size)
+    x, doubt = np.empty(row.size), np.zeros(row.size)
     forward = low + high > 0
     for side in (False, True):
         chosen = np.flatnonzero(forward == side)
         if chosen.size:
             lane = sums.lane(row[chosen], side)
-            x[chosen] = _close_in_lane(lane, low[chosen], high[chosen], sign_low[chosen])
+            x[chosen], doubt[chosen] = _close_in_lane(lane, low[chosen], high[chosen], sign_low[chosen])
+    if sums.flows.shape[1] <= precise.MOST:
+        for k in np.flatnonzero(doubt > _DOUBT * np.abs(x)):
+            times = None if sums.horner else sums.times[row[k]].tolist()
+            bracket = float(low[k]), float(high[k]), float(sign_low[k])
+            x[k] = precise.refined_root(sums.flows[row[k]].tolist(), times, float(x[k]), *bracket)
     return x
 
 
-def _close_in_lane(lane: _Lane, low: Floats, high: Floats, sign_low: Floats) -> Floats:
-    """Newton on log(inflow / outflow), which is nearly linear, kept inside a shrinking bracket."""
-    answer = np.empty(low.size)
+def _close_in_lane(lane: _Lane, low: Floats, high: Floats, sign_low: Floats) -> tuple[Floats, Floats]:
+    """Newton on log(inflow / outflow), which is nearly linear, kept inside a shrinking bracket.
+
+    Returns the roots, and how far rounding may have moved each.
+    """
+    answer, doubt = np.empty(low.size), np.empty(low.size)
     place = np.arange(low.size)
     x, width = (low + high) / 2, high - low
+    before = np.full(low.size, np.inf)
+    noise = (lane.columns.shape[0] + 8) * _EPS
     for step in range(200):
         inflow, inflow_slope, outflow, outflow_slope = lane.at(x)
         exact = inflow == outflow
@@ -284,9 +381,9 @@ def _close_in_lane(lane: _Lane, low: Floats, high: Floats, sign_low: Floats) -> 
         low, high = np.where(same, x, low), np.where(same, high, x)
         with np.errstate(all="ignore"):
             away = np.log(inflow / outflow)
-            target = x - away / (inflow_slope / inflow - outflow_slope / outflow)
+            slope = inflow_slope / inflow - outflow_slope / outflow
+            target = x - away / slope
         middle = (low + high) / 2
-        # A step below the square root of the last digit lands within it: the next one would be noise.
         near = np.abs(away) < 1e-9
         target = np.where(near, np.clip(target, low, high), target)
         inside = near | ((target > low) & (target < high))
@@ -294,15 +391,21 @@ def _close_in_lane(lane: _Lane, low: Floats, high: Floats, sign_low: Floats) -> 
             inside &= near | (high - low <= width / 2)
             width = high - low
         target = np.where(exact, x, np.where(inside, target, middle))
-        done = exact | near | (high - low <= 2 * _EPS * np.abs(middle))
-        x = target
+        moved = np.abs(target - x)
+        # Steps shrink as their squares: the next one, by the last two, is below the last digits.
+        with np.errstate(all="ignore"):
+            coming = moved * np.minimum(np.square(moved / before), 1.0)
+        settled = near & ((coming <= 2 * _EPS * np.abs(target)) | (np.abs(away) <= noise))
+        done = exact | settled | (high - low <= 2 * _EPS * np.abs(middle))
+        x, before = target, moved
         if done.any():
-            answer[place[done]] = x[done]
+            with np.errstate(all="ignore"):
+                answer[place[done]], doubt[place[done]] = x[done], noise / np.abs(slope[done])
             left = ~done
             if not left.any():
-                return answer
+                return answer, doubt
             place, x, low, high = place[left], x[left], low[left], high[left]
-            width, sign_low = width[left], sign_low[left]
+            width, sign_low, before = width[left], sign_low[left], before[left]
             lane = lane.only(left)
-    answer[place] = x
-    return answer
+    answer[place], doubt[place] = x, np.inf
+    return answer, doubt
