@@ -217,7 +217,7 @@ def test_ranges_have_both_ends_in(text: str, values: list[float]) -> None:
         ({"x": "1..2/1"}, "how many values, 2 or more"), ({"x": "1..2:7"}, "does not meet the end"),
         ({"x": "5..1:1"}, "never comes from 5 to 1"), ({"x": "1..2:0"}, "never comes"), ({"x": []}, "no values to take"),
         ({"z": "1..2"}, "no input 'z'"), ({}, "one input to vary, or two"), ({"x": {}}, "write a list"),
-        ({"x": "1..2/99999999"}, "how many values"), ({"x": "a..b"}, "no number"),
+        ({"x": "1..2/99999999"}, "how many values"), ({"x": "a..b"}, "not a number"),
     ],
 )  # fmt: skip
 def test_ranges_refused(places: dict[str, object], reason: str) -> None:

@@ -120,7 +120,7 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
         (["weigh", "taxi.toml", "--with", "hul=3"], "no input 'hul'; did you mean 'hull'?"),
         (["weigh", "taxi.toml", "--with", "hull"], "write INPUT=VALUE"),
         (["weigh", "taxi.toml", "--with", "hull=1", "--with", "hull=2"], "gives hull twice"),
-        (["weigh", "taxi.toml", "--with", "hull=abc"], "hull is 'abc', which is no number"),
+        (["weigh", "taxi.toml", "--with", "hull=abc"], "hull is 'abc', which is not a number"),
         (["weigh", "taxi.toml", "--with", "hurdle=9"], "9 is 900% a year; write 9%"),
         (["weigh", "taxi.toml", "--with", "trips=scale x"], "the scale of trips is 'x'"),
         (["weigh", "taxi.toml", "--output", "x.doc"], "the ending says what to write"),
@@ -230,7 +230,7 @@ def test_no_answer_is_status_3(run) -> None:
 
 
 def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:
-    (tmp_path / "p.csv").write_text('period;amount\n0;-1.000,00\n2;700\n2;"600,5"\n1;0\n', encoding="utf-8")
+    (tmp_path / "p.csv").write_text('period;amount\n0;-1000\n2;700\n2;"600,5"\n1;0\n', encoding="utf-8")
     refused = run("flows", "p.csv", "--rate", "10%")
     assert refused.code == 2
     assert "row 4, column 'amount' is '600,5', which may be 600.5 or 6005" in refused.err

@@ -5,19 +5,34 @@
     └── NoAnswer        the question has no answer
         └── SeveralAnswers   it has more than one; all of them are carried along
 
-Every message is one sentence or two that say what is wrong, where it stands and what would be right.
+Every message is one sentence or two, on one line, that say what is wrong, where it stands and what would be right.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+import unicodedata
+from collections.abc import Collection, Iterable, Sequence
 from difflib import get_close_matches
+from typing import TypeVar
 
-__all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "nearest"]
+__all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "choice", "nearest", "visible"]
+
+Word = TypeVar("Word", bound=str)
+
+_LONGEST = 1_500
+_QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
+_UNBROKEN = re.compile(r"(\S{120})\S{20,}")
 
 
 class PennyweightError(Exception):
-    """Whatever Pennyweight refuses or cannot answer."""
+    """Whatever Pennyweight refuses or cannot answer.
+
+    What a message quotes is cut when it is long, and its control characters are shown, not sent.
+    """
+
+    def __init__(self, message: str) -> None:
+        super().__init__(_one_line(message))
 
 
 class InputError(PennyweightError, ValueError):
@@ -38,6 +53,26 @@ class SeveralAnswers(NoAnswer):
         super().__init__(message)
         self.answers = tuple(answers)
 
+    def __reduce__(self) -> tuple[type[SeveralAnswers], tuple[str, tuple[float, ...]]]:
+        return SeveralAnswers, (str(self), self.answers)
+
+
+def choice(given: object, known: Collection[Word], what: str) -> Word:
+    """Return the word when it is one of the known ones; InputError with the nearest one when it is not.
+
+    >>> choice("end", ("end", "start"), "paid")
+    'end'
+    """
+    if isinstance(given, str):
+        for word in known:
+            if word == given:
+                return word
+    words = [f"'{word}'" for word in known]
+    listed = " or ".join(filter(None, [", ".join(words[:-1]), words[-1]]))
+    hint = nearest(given, known) if isinstance(given, str) else ""
+    shown = f"'{given}'" if isinstance(given, str) else repr(given)
+    raise InputError(f"{what} is {shown}{hint or ';'} {'I' if hint else 'i'}t must be {listed}.")
+
 
 def nearest(name: str, known: Iterable[str]) -> str:
     """Return ``; did you mean 'x'?`` when one of the known names is close to this one, else nothing.
@@ -45,5 +80,35 @@ def nearest(name: str, known: Iterable[str]) -> str:
     >>> nearest("hul", ["hull", "fare"])
     "; did you mean 'hull'?"
     """
-    close = get_close_matches(name, list(known), n=1, cutoff=0.6)
+    if len(name) > 80:  # the search costs the product of the lengths
+        return ""
+    close = get_close_matches(name, [one for one in known if len(one) <= 120], n=1, cutoff=0.6)
     return f"; did you mean '{close[0]}'?" if close else ""
+
+
+def visible(text: str) -> str:
+    r"""Return the text on one line, control characters and their kin as they would be escaped.
+
+    >>> visible("red \x1b[31m\nline")
+    'red \\x1b[31m line'
+    """
+    if text.isprintable():
+        return text
+    return "".join(map(_shown, text))
+
+
+def _shown(mark: str) -> str:
+    if mark.isprintable() or unicodedata.category(mark) == "Zs":
+        return mark
+    if mark in "\n\r\t":
+        return " "
+    number = ord(mark)
+    return f"\\x{number:02x}" if number < 256 else f"\\u{number:04x}"
+
+
+def _one_line(message: str) -> str:
+    # Cut before anything else walks over it: what is quoted may be a megabyte.
+    if len(message) > 100 * _LONGEST:
+        message = f"{message[:_LONGEST]}… {message[-_LONGEST:]}"
+    text = _UNBROKEN.sub(r"\1…", _QUOTED.sub(r"'\1…'", visible(message)))
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 300]} … {text[-290:]}"

@@ -1,11 +1,11 @@
 """Roots of one row with very many changes of sign, isolated by intervals.
 
-The sum f(x) = sum c exp(t x) is taken in two halves, above and below zero, each scaled so that every weight falls as y = |x|
-grows: f = p(y) - q(y) with p and q both falling. On a cell from a to b
+The sum f(x) = sum c exp(t x) is taken in two halves, above and below zero, each scaled so that every weight falls as
+y = |x| grows: f = p(y) - q(y) with p and q both falling. On a cell from a to b
 
     p(b) > q(a): f is above zero;   p(a) < q(b): f is below zero;
-    otherwise the same is asked of the derivative of f exp(s y), with s in the middle of the times: where its sign holds,
-    f has one root at most, and one just when its signs at a and b differ.
+    otherwise the same is asked of the derivative of f exp(s y), with s in the middle of the times: where its sign
+    holds, f has one root at most, and one just when its signs at a and b differ.
 
 A cell that tells neither is halved. The work grows with the number of cells, not with that of changes of sign.
 
@@ -39,7 +39,7 @@ def isolate_one(flows: Floats, times: Floats, lowest: float, highest: float) -> 
     """Bracket every root of sum(flows * exp(times * x)) between `lowest` (below 0) and `highest` (above 0).
 
     >>> found = isolate_one(np.array([-100.0, 230.0, -132.0]), np.array([0.0, 1.0, 2.0]), -5.0, 5.0)
-    >>> [(low < -np.log(rate) < high) for low, high, rate in zip(found.low, found.high, (1.2, 1.1))]
+    >>> [bool(low < -np.log(rate) < high) for low, high, rate in zip(found.low, found.high, (1.2, 1.1))]
     [True, True]
     """
     parts = []

@@ -51,9 +51,7 @@ def refined_root(
         return float(here)
 
 
-def sign_at_turn(
-    flows: Sequence[float], times: Sequence[float] | None, shift: float, x: float
-) -> tuple[float, float]:
+def sign_at_turn(flows: Sequence[float], times: Sequence[float] | None, shift: float, x: float) -> tuple[float, float]:
     """Return (place, sign) of the turning point of sum(flows * exp((times - shift) * x)) near x; sign 0 touches zero.
 
     >>> sign_at_turn([-100.0, 220.0, -121.0], None, 0.5, -0.0953)[1]

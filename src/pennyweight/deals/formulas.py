@@ -37,9 +37,13 @@ LARGEST_POWER = 1_000
 _BINARY = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**"}
 _COMPARE = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "==", ast.NotEq: "!="}
 _PERCENT = re.compile(
-    r"'[^']*'|\"[^\"]*\"|(?<![\w.])(?P<number>(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*%(?P<rest>\s*(?P<next>\S?))"
+    r"'[^']*'|\"[^\"]*\"|(?<![\w.])(?P<number>(?:[0-9][0-9_]*\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]{1,4})?)\s*%(?P<rest>\s*(?P<next>\S?))"
 )
 _NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]*(\.[A-Za-z][A-Za-z0-9_]*)?")
+_RUN_ON = re.compile(
+    r"(?<![\w.])(?P<number>(?:[0-9][0-9_]*+\.?+[0-9]*+|\.[0-9]++)(?:[eE][+-]?[0-9]++)?+)(?<!_)(?P<word>[^\W\d_]\w*)"
+)
+_MARK = re.compile(r"(?<!\w)_percent\w*")
 _OPENING, _CLOSING = "([{", ")]}"
 
 
@@ -49,8 +53,11 @@ def parse(text: str, *, where: str) -> Node:
     >>> parse("fare * trips * (1 + 4.6%)", where="taxi.toml, line 3")  # doctest: +ELLIPSIS
     Binary(operator='*', left=Binary(...
     """
-    stripped = " ".join(text.split())
+    if len(text) <= 2 * LONGEST:
+        text = " ".join(text.split())
+    stripped = text
     _check_bounds(stripped, where)
+    _check_words(stripped, where)
     percents: list[Number] = []
 
     def literal(match: re.Match[str]) -> str:
@@ -105,9 +112,22 @@ def _check_bounds(text: str, where: str) -> None:
         raise InputError(f"{where}: the formula is nested more than {DEEPEST} deep. Split it into lines.")
 
 
+def _check_words(text: str, where: str) -> None:
+    """What Python would read with a shrug: a number that runs into a word, a backslash, our own marks."""
+    if run_on := _RUN_ON.search(text):
+        number, word = run_on["number"], run_on["word"]
+        if word in ("k", "m", "mn", "bn"):
+            reason = f"amounts in formulas are written out, as 430_000, not with '{word}'"
+        else:
+            reason = f"it cannot be read near '{number}{word[:20]}'; put a blank or an operator between"
+        raise _refused(where, text, reason)
+    if "\\" in text or "\0" in text:
+        raise _refused(where, text, "a backslash or a control character is not part of the formula language")
+    if mark := _MARK.search(text):
+        raise _refused(where, text, f"'{mark[0]}' is not a name; names begin with a letter")
+
+
 def _syntax(error: Exception, prepared: str) -> str:
-    if scaled := re.search(r"\d(k|m|mn|bn)\b", prepared):
-        return f"amounts in formulas are written out, as 430_000, not with '{scaled[1]}'"
     if re.search(r"(?<![=<>!:])=(?!=)", prepared) and "(" not in prepared:
         return "to compare two figures write =="
     if isinstance(error, SyntaxError) and error.offset:
@@ -157,7 +177,7 @@ class _Translator:
             case ast.Attribute(value=ast.Name(id=head), attr=part) if not part.startswith("_"):
                 return Name(f"{head}.{part}")  # a part of a loan; whether there is one is checked with all names
             case ast.Attribute():
-                raise self.refuse(f"'{ast.unparse(node)[:40]}' asks for a part of something; only loans have parts")
+                raise self.refuse(f"'…{node.attr[:40]}' asks for a part of something; only loans have parts")
             case ast.Subscript():
                 raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
             case ast.Lambda():
@@ -185,7 +205,7 @@ class _Translator:
         if match := re.fullmatch(r"_percent(\d+)_", name):
             return self.percents[int(match[1])]
         if not _NAME.fullmatch(name):
-            raise self.refuse(f"'{name}' is no name; names begin with a letter")
+            raise self.refuse(f"'{name}' is not a name; names begin with a letter")
         return Name(name)
 
     def unary(self, node: ast.UnaryOp, depth: int) -> Node:

@@ -69,7 +69,7 @@ def _loan(reader: Reader, name: str, item: LoanShape, inputs: dict[str, Input]) 
     steps = []
     for moment, rate in item.rate_steps.items():
         keys = ("loans", name, "rate_steps", moment)
-        first = reader.moment(int(moment) if moment.isdigit() else moment, "first", *keys)
+        first = reader.moment(reader.key_of(moment), "first", *keys)
         value = _read(rate, "rate", reader.where(*keys), per_year)
         node = Number(value, str(rate), percent=True) if value is not None else reader.parse(rate, *keys)
         if first is not None:

@@ -43,12 +43,14 @@ from pennyweight.deals.soundness import all_nodes, check_bare_amounts, check_for
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.numbers import is_whole_text
 from pennyweight.quantities.toml_files import Source
-from pennyweight.quantities.units import Style, check_unit, read_value
+from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit, read_value
 
 __all__ = ["define", "read_definition"]
 
-_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_]*")
+_LONGEST_NAME = 60
+_NAME = re.compile(rf"[A-Za-z][A-Za-z0-9_]{{0,{_LONGEST_NAME - 1}}}")
 _SECTIONS = ("inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures")
 
 
@@ -75,7 +77,8 @@ class Reader:
     def definition(self) -> Definition:
         shape = self.shape
         self.time = self._timeline()
-        self.style = Style(self._currency(), self._locale())
+        currency = check_currency(shape.currency, where=self.where("currency"))
+        self.style = Style(currency, check_locale(shape.locale, where=self.where("locale")))
         self._check_names()
         values = {name: self._single("values", name, item) for name, item in shape.values.items()}
         measures = {name: self._single("measures", name, item) for name, item in shape.measures.items()}
@@ -151,30 +154,16 @@ class Reader:
         start = None if item.start is None else read_date(item.start)
         return Timeline(item.period, item.periods, start)
 
-    def _currency(self) -> str:
-        code = self.shape.currency
-        if code and not re.fullmatch(r"[A-Z]{3}", code):
-            raise InputError(f"{self.where('currency')} is '{code}'; write its three letters, such as EUR.")
-        return code
-
-    def _locale(self) -> str:
-        if not re.fullmatch(r"[a-z]{2,3}([_-][A-Za-z]{2,4})?", self.shape.locale):
-            raise InputError(f"{self.where('locale')} is '{self.shape.locale}'; write one such as en or de_DE.")
-        from babel import Locale, UnknownLocaleError
-
-        try:
-            Locale.parse(self.shape.locale.replace("-", "_"))
-        except (UnknownLocaleError, ValueError):
-            raise InputError(f"{self.where('locale')} is '{self.shape.locale}', which nobody knows.") from None
-        return self.shape.locale.replace("-", "_")
-
     def _check_names(self) -> None:
         seen: dict[str, str] = {}
         for section in _SECTIONS:
             for name in getattr(self.shape, section):
                 where = self.where(section, name)
                 if not _NAME.fullmatch(name):
-                    raise InputError(f"{where}: '{name}' is no name; use letters, digits and _, a letter first.")
+                    raise InputError(
+                        f"{where}: '{name}' cannot be a name; use letters, digits and _, a letter first, "
+                        f"{_LONGEST_NAME} at most."
+                    )
                 if name in RESERVED:
                     raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.")
                 if name in FUNCTIONS and section != "measures":
@@ -259,12 +248,17 @@ class Reader:
             raise InputError(f"{where} is period {constant:g}, which is not a whole one.")
         return node
 
+    @staticmethod
+    def key_of(text: str) -> int | str:
+        """A period written as a key: its number, or the words that say it."""
+        return int(text) if is_whole_text(text) and len(text) < 10 else text
+
     def _settings(
         self, given: Mapping[str, int | float | str] | None, section: str, name: str
     ) -> tuple[tuple[tuple[Node, Node], Node], ...]:
         found = []
         for key, value in (given or {}).items():
-            moment = int(key) if key.isdigit() else key
+            moment = self.key_of(key)
             first = self.moment(moment, "first", section, name, "set", key)
             last = self.moment(moment, "last", section, name, "set", key)
             if first is not None and last is not None:
@@ -357,7 +351,7 @@ class Reader:
             raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
         moments: list[tuple[int, float]] = []
         for key, value in steps.items():
-            moment = int(key) if re.fullmatch(r"\d{1,9}", key) else key
+            moment = self.key_of(key)
             node = self.moment(moment, "first", *keys, "steps", key)
             period = _number(node, self.time) if node is not None else None
             if period is None or not np.isfinite(period):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TypeAlias
 
 import numpy as np
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.quantities.columns import CsvTable, read_csv
+from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source
 
 __all__ = ["read_series"]
@@ -25,7 +25,7 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     """
     if source.path is None:
         raise InputError(f"{where}: a deal that is no file cannot read '{file}'; give its values as steps.")
-    table = read_csv(_beside(source.path, file, where), shown_as=file)
+    table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file)
     values = table.amounts(column, share=True)
     series = np.full(time.rows, np.nan)
     if "period" in table.header:
@@ -42,18 +42,6 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     over = values.size - used
     remark = f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
     return series, remark
-
-
-def _beside(deal: Path, file: str, where: str) -> Path:
-    folder = deal.resolve().parent
-    if "\0" in file:
-        raise InputError(f"{where}: '{file!r}' is no file name.")
-    path = (folder / file).resolve()
-    if not path.is_relative_to(folder):
-        raise InputError(f"{where}: '{file}' lies outside the folder of the deal; put the file beside it.")
-    if not path.is_file():
-        raise InputError(f"{where}: there is no file '{file}' beside the deal.")
-    return path
 
 
 def _by_period(table: CsvTable, values: Floats, series: Floats, time: Timeline, where: str) -> int:

@@ -18,8 +18,7 @@ from pennyweight.core.apr import (
     unit_to_maturity,
     units_a_year,
 )
-from pennyweight.errors import InputError, NoAnswer
-from pennyweight.instruments.loan_terms import one_of
+from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 
@@ -60,13 +59,13 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
     >>> round(apr([("1978-01-10", 5_000)], monthly, unit="month"), 4)
     0.0821
     """
-    one_of(method, ("us", "eu"), "method")
+    choice(method, ("us", "eu"), "method")
     out, back = _read(advances, "advances"), _read(payments, "payments")
     start = out[0][0]
     if back[0][0] < start:
         raise InputError(f"The payment of {back[0][0]} comes before the first advance on {start}.")
     if unit is not None:
-        one_of(unit, tuple(_UNITS), "unit")
+        choice(unit, tuple(_UNITS), "unit")
     if method == "eu":
         weeks = unit in ("week", "two weeks", "four weeks")
         rate = eu_rate(

@@ -10,7 +10,7 @@ from typing import Any
 
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_events import Recurring
+from pennyweight.instruments.loan_events import Recurring, payment_number
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 
@@ -201,8 +201,8 @@ def refinancing(
 
 def _number_by(loan: Loan, when: str | dt.date | int) -> int:
     """How many payments lie on or before a day."""
-    if isinstance(when, int) or (isinstance(when, str) and when.isdigit()):
-        return int(when)
+    if (number := payment_number(when)) is not None:
+        return number
     if loan.terms.calendar is None:
         raise InputError(f"{when} is a date, and the loan has none; give the number of a payment.")
     day = read_date(when)

@@ -7,19 +7,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import ROUND_HALF_UP, Decimal
 from fractions import Fraction
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 
-from pennyweight.core.books import Agreement, Books, Entry
+from pennyweight.core.books import LONGEST, Agreement, Books, Entry
 from pennyweight.core.dates import DATED, Days, due_days
-from pennyweight.errors import InputError
-from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, one_of, share_between, units_of
+from pennyweight.errors import InputError, choice
+from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, share_between, units_of
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.numbers import as_float, is_whole_text, whole
 from pennyweight.quantities.rates import read_per_year, read_rate
 
-__all__ = ["Event", "Holiday", "Recurring", "Statement", "Timetable"]
+__all__ = ["Event", "Holiday", "Recurring", "Statement", "Timetable", "payment_number"]
 
 Date: TypeAlias = str | dt.date | np.datetime64
 When: TypeAlias = Date | int
@@ -153,7 +154,7 @@ class Timetable:
         seen: dict[tuple[str, str], Event] = {}
         before: Event | None = None
         for event in self.events:
-            one_of(event.what, EVENT_WORDS, f"{event.where or 'An event'}: what")
+            choice(event.what, EVENT_WORDS, f"{event.where or 'An event'}: what")
             if before is not None and _same_kind(before, event) and _order(event) < _order(before):
                 raise InputError(
                     f"{event.where or 'An event'} is {self._named(event, 'of')}, after one "
@@ -310,7 +311,7 @@ class Timetable:
     def _holidays(self, holidays: Sequence[Holiday]) -> dict[int, Literal["added", "paid"]]:
         found: dict[int, Literal["added", "paid"]] = {}
         for holiday in holidays:
-            one_of(holiday.interest, ("added", "paid"), "The interest of a payment holiday")
+            choice(holiday.interest, ("added", "paid"), "The interest of a payment holiday")
             number, day = self._place(holiday.first, "The payment holiday")
             if day is not None and self.calendar is not None and day != self.calendar.due(number):
                 raise InputError(
@@ -326,7 +327,7 @@ class Timetable:
         return found
 
     def _named(self, event: Event, before: str = "") -> str:
-        number = _as_number(event.when)
+        number = payment_number(event.when)
         text = f"payment {number}" if number is not None else str(event.when)
         return f"{before} {text}".strip()
 
@@ -334,20 +335,27 @@ class Timetable:
 _AT_ONCE = Fraction(0)
 
 
-def _split(when: When) -> tuple[int | None, Date]:
+def payment_number(when: object) -> int | None:
+    """The number of a payment, when that is what is given: a whole number, or its digits; else None.
+
+    >>> payment_number(" 12"), payment_number("2027-01-31")
+    (12, None)
+    """
+    if isinstance(when, str):
+        return int(when) if is_whole_text(when.strip()) and len(when) < 20 else None
+    number = as_float(when)
+    return None if number is None else whole(when, what="The number of a payment", least=-LONGEST, most=10 * LONGEST)
+
+
+def _split(when: When) -> tuple[int | None, Any]:
     """(the number of a payment, when it is one, else None; what may be a day)."""
-    if isinstance(when, int):
-        return when, ""
-    return (int(when), "") if isinstance(when, str) and when.strip().isdigit() else (None, when)
-
-
-def _as_number(when: When) -> int | None:
-    return _split(when)[0]
+    number = payment_number(when)
+    return number, "" if number is not None else when
 
 
 def _order(event: Event) -> tuple[int, str]:
-    return _as_number(event.when) or 0, str(event.when)
+    return payment_number(event.when) or 0, str(event.when)
 
 
 def _same_kind(one: Event, other: Event) -> bool:
-    return (_as_number(one.when) is None) == (_as_number(other.when) is None)
+    return (payment_number(one.when) is None) == (payment_number(other.when) is None)

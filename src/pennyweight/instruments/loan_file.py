@@ -19,6 +19,7 @@ from pennyweight.instruments.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
 from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
 from pennyweight.quantities.units import Style
 
@@ -282,9 +283,8 @@ class _Reader:
         if name is None:
             return []
         where = self.source.where(*keys, "events")
-        if Path(name).is_absolute() or ".." in Path(name).parts or self.source.path is None:
-            raise InputError(f"{where}: '{name}' must lie beside the loan file.")
-        return read_events(self.source.path.parent / name, shown_as=name)
+        assert self.source.path is not None
+        return read_events(beside(self.source.path, name, where, what="loan file"), shown_as=name)
 
     def _in(self, section: str, make: Callable[[], Made], *keys: str) -> Made:
         """Do it, and tell a complaint with the line of the key it begins with, or of the section."""

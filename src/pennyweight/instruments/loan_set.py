@@ -12,9 +12,9 @@ import numpy as np
 from pennyweight.core.books import Entry, keep_books
 from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_terms import one_of, units_of
+from pennyweight.instruments.loan_terms import units_of
 from pennyweight.instruments.schedule import Schedule
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.units import Style
@@ -72,7 +72,7 @@ class LoanSet(Shown):
         for name, loan in self.loans.items():
             if not isinstance(loan, Loan):
                 raise InputError(f"'{name}' is {loan!r}; write a Loan.")
-        one_of(self.order, ORDERS, "order")
+        choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
         if read_amount(self.spare, what="spare") < 0:

@@ -14,7 +14,7 @@ import numpy as np
 from pennyweight.core.books import LONGEST, Agreement, keep_books, level_payment_units
 from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import DAY_COUNTS
-from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
@@ -24,7 +24,7 @@ from pennyweight.quantities.units import Style, read_value
 if TYPE_CHECKING:
     from pennyweight.instruments.loan import Loan
 
-__all__ = ["EVENT_WORDS", "REPAID", "Terms", "exact_rate", "one_of", "settle", "share_between", "units_of"]
+__all__ = ["EVENT_WORDS", "REPAID", "Terms", "exact_rate", "settle", "share_between", "units_of"]
 
 REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
 ROUNDINGS = ("half up", "half even", "payment up")
@@ -85,27 +85,20 @@ def exact_rate(value: float) -> Fraction:
     return Fraction(Decimal(repr(value)))
 
 
-def one_of(given: str | None, known: tuple[str, ...], what: str) -> str:
-    """A word out of a list; InputError with the nearest one."""
-    if given not in known:
-        raise InputError(f"{what} is '{given}'{nearest(str(given), known) or '.'} Known are {', '.join(known)}.")
-    return str(given)
-
-
 class _Reader:
     def __init__(self, loan: Loan) -> None:
         self.loan = loan
         self.style = Style(loan.currency, loan.locale)
         if loan.rounding is not None:
-            one_of(loan.rounding, ROUNDINGS, "rounding")
-        self.repaid = one_of(loan.repaid, REPAID, "repaid")
+            choice(loan.rounding, ROUNDINGS, "rounding")
+        self.repaid = choice(loan.repaid, REPAID, "repaid")
         self.fortnightly = self.repaid == "half every two weeks"
         self.per_year = 26 if self.fortnightly else read_per_year(loan.per_year)
         if not 1 <= self.per_year <= 52:
             raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.")
-        self.at_start = one_of(loan.paid, ("start", "end"), "paid") == "start"
+        self.at_start = choice(loan.paid, ("start", "end"), "paid") == "start"
         for what in ("rate_moves", "extra_moves", "holiday_moves"):
-            one_of(getattr(loan, what), ("payment", "term"), what)
+            choice(getattr(loan, what), ("payment", "term"), what)
 
     def terms(self) -> Terms:
         self._check_given()

@@ -11,12 +11,13 @@ from pathlib import Path
 import numpy as np
 
 from pennyweight.errors import InputError, nearest
-from pennyweight.quantities.amounts import read_amount, read_number
-from pennyweight.quantities.dates import Days, read_date
+from pennyweight.quantities.amounts import Mark, decimal_mark, read_amount, read_number
+from pennyweight.quantities.dates import Days, read_date, read_dates
+from pennyweight.quantities.text_files import read_text
 
 __all__ = ["CsvTable", "read_csv"]
 
-_LARGEST = 64 * 1024 * 1024
+_LARGEST = 64 * 2**20
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,19 +42,37 @@ class CsvTable:
     def amounts(self, name: str, *, share: bool = False) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
         """A column of numbers; `share` lets percentages stand in it."""
         read = read_number if share else read_amount
+        texts = self.column(name)
+        mark = self._mark(name, texts)
         values = [
-            read(text, what=self._place(line, name)) if text.strip() else self._empty(line, name)
-            for line, text in zip(self.lines, self.column(name), strict=True)
+            read(text, what=self._place(line, name), mark=mark) if text else self._empty(line, name)
+            for line, text in zip(self.lines, texts, strict=True)
         ]
         return np.array(values, dtype=np.float64)
 
+    def _mark(self, name: str, texts: list[str]) -> Mark | None:
+        """The decimal mark of a column; one that is written both ways is refused."""
+        mark, shows, breaks = decimal_mark(texts)
+        if breaks is not None and shows is not None:
+            words = {".": "point", ",": "comma"}
+            other = "," if mark == "." else "."
+            raise InputError(
+                f"{self._place(self.lines[breaks], name)} is '{texts[breaks]}', with a decimal {words[other]}, and row "
+                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all in one form."
+            )
+        return mark
+
     def dates(self, name: str) -> Days:
         """A column of dates."""
-        values = [
-            read_date(text, what=self._place(line, name)) if text.strip() else self._empty(line, name)
-            for line, text in zip(self.lines, self.column(name), strict=True)
-        ]
-        return np.array(values, dtype="datetime64[D]")
+        texts = self.column(name)
+        for line, text in zip(self.lines, texts, strict=True):
+            if not text:
+                self._empty(line, name)
+        try:
+            return read_dates(texts)
+        except InputError:  # told with its row
+            pairs = zip(self.lines, texts, strict=True)
+            return np.array([read_date(text, what=self._place(line, name)) for line, text in pairs], "datetime64[D]")
 
     def _place(self, line: int, name: str) -> str:
         return f"{self.path}, row {line}, column '{name}'"
@@ -68,30 +87,21 @@ def read_csv(path: Path, *, shown_as: str | None = None) -> CsvTable:
     Rows count from 1, the header being row 1, as an editor shows them. Empty lines are passed over.
     """
     name = shown_as or str(path)
-    try:
-        if path.stat().st_size > _LARGEST:
-            raise InputError(f"{name} is larger than 64 MB; cut it down to the rows of this deal.")
-        text = path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise InputError(f"There is no file {name}.") from None
-    except UnicodeDecodeError:
-        raise InputError(f"{name} is not text in UTF-8; save it as CSV in UTF-8.") from None
-    except OSError as error:
-        raise InputError(f"{name} cannot be read: {error.strerror}.") from None
-    if "\0" in text:
-        raise InputError(f"{name} is not a text file; save it as CSV in UTF-8.")
-    return _parse(text, name)
+    return _parse(read_text(path, largest=_LARGEST, shown_as=name), name)
 
 
 def _parse(text: str, name: str) -> CsvTable:
     head = text.split("\n", 1)[0]
     delimiter = ";" if head.count(";") > head.count(",") else ","
-    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
     header: tuple[str, ...] | None = None
     rows: list[tuple[str, ...]] = []
     lines: list[int] = []
+    begun = 1
     try:
         for row in reader:
+            line, begun = begun, reader.line_num + 1
+            _refuse_swallowed(row, line, delimiter, name)
             if not any(field.strip() for field in row):
                 continue
             if header is None:
@@ -99,16 +109,31 @@ def _parse(text: str, name: str) -> CsvTable:
                 continue
             if len(row) != len(header):
                 raise InputError(
-                    f"{name}, row {reader.line_num} has {len(row)} fields, the header {len(header)}; "
+                    f"{name}, row {line} has {len(row)} fields, the header {len(header)}; "
                     "quote amounts that hold a separator."
                 )
             rows.append(tuple(field.strip() for field in row))
-            lines.append(reader.line_num)
+            lines.append(line)
     except csv.Error as error:
-        raise InputError(f"{name}, row {reader.line_num} cannot be read: {error}.") from None
+        raise InputError(f"{name}, row {begun} cannot be read: {_csv_error(error)}.") from None
     if header is None:
         raise InputError(f"{name} is empty; its first row must name the columns.")
     return CsvTable(name, header, tuple(rows), tuple(lines))
+
+
+def _refuse_swallowed(row: list[str], line: int, delimiter: str, name: str) -> None:
+    """A quote that closes rows later has made one field of them."""
+    for field in row:
+        if any(part.count(delimiter) >= max(len(row) - 1, 1) for part in field.split("\n")[1:]):
+            raise InputError(f"{name}, row {line}: a quote opens there and closes rows later; close it in its row.")
+
+
+def _csv_error(error: csv.Error) -> str:
+    if "unexpected end of data" in str(error):
+        return "a quote opens there and never closes"
+    if "expected after" in str(error):
+        return "something stands behind a closing quote; write a quote inside a field twice"
+    return str(error)
 
 
 def _checked_header(row: Iterable[str], name: str) -> tuple[str, ...]:

@@ -5,46 +5,109 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Sequence
-from typing import get_args
+from typing import Any, get_args
 
 import numpy as np
 
 from pennyweight.core.dates import Days, Roll, add_months, adjusted
 from pennyweight.core.daycount import DAY_COUNTS
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, choice, nearest
+from pennyweight.quantities.numbers import whole
 
-__all__ = ["Days", "add_months", "payment_dates", "read_date", "read_day_count"]
+__all__ = ["Days", "add_months", "payment_dates", "read_date", "read_dates", "read_day_count"]
 
-_ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})")
+_ISO = re.compile(r"([0-9]{4})-([0-9]{2})-([0-9]{2})")
+_FIRST, _LAST = np.datetime64("0001-01-01", "D"), np.datetime64("9999-12-31", "D")
 
 
-def read_date(given: str | dt.date | np.datetime64, *, what: str = "the date") -> np.datetime64:
+def read_date(given: object, *, what: str = "the date") -> np.datetime64:
     """Read a date written 2027-02-01; other orders are refused, because 03/04 may be two days.
+
+    A date, a time or a NumPy day of a program is taken as its day.
 
     >>> str(read_date("2027-02-01"))
     '2027-02-01'
     """
+    if isinstance(given, np.ndarray) and given.ndim == 0:
+        given = given[()]
     if isinstance(given, np.datetime64):
-        given = given.astype("datetime64[D]").astype(dt.date)
+        day: np.datetime64 = given.astype("datetime64[D]")
+        if not _FIRST <= day <= _LAST:  # a day that is missing is neither
+            raise InputError(f"{what} is {'missing' if np.isnat(day) else day}; dates run from year 1 to 9999.")
+        return day
+    if given is None or type(given).__name__ == "NaTType":
+        raise InputError(f"{what} is missing; write dates as 2027-02-01 (year, month, day).")
     if isinstance(given, dt.datetime):
         given = given.date()
-    text = given.isoformat() if isinstance(given, dt.date) else str(given).strip()
+    if isinstance(given, dt.date):
+        return np.datetime64(given, "D")
+    text = given.strip() if isinstance(given, str) else ""
     match = _ISO.fullmatch(text)
     if not match:
-        raise InputError(f"{what} is '{text}'; write dates as 2027-02-01 (year, month, day).")
+        shown = f"'{given}'" if isinstance(given, str) else repr(given)
+        raise InputError(f"{what} is {shown}; write dates as 2027-02-01 (year, month, day).")
     try:
-        day = dt.date(int(match[1]), int(match[2]), int(match[3]))
+        return np.datetime64(dt.date(int(match[1]), int(match[2]), int(match[3])), "D")
     except ValueError:
         raise InputError(f"{what} is '{text}', a day that does not exist.") from None
-    return np.datetime64(day, "D")
 
 
-def read_day_count(name: str) -> str:
+def read_dates(given: Any, *, what: str = "date") -> Days:
+    """Read many dates, (n,); a million of them in a second. `what` names one, with its number, in an error.
+
+    >>> read_dates(["2027-02-01", "2027-03-01"]).astype(str).tolist()
+    ['2027-02-01', '2027-03-01']
+    """
+    if isinstance(given, str | bytes | dict | set) or not hasattr(given, "__iter__"):
+        raise InputError(f"The dates must be a list, such as ['2027-02-01', '2027-03-01'], not {given!r}.")
+    if not isinstance(given, np.ndarray):
+        given = given.to_numpy() if hasattr(given, "to_numpy") else list(given)
+    quick = _quick(given)
+    if quick is not None:
+        return quick
+    return np.array(
+        [read_date(day, what=f"{what} {place}") for place, day in enumerate(given, 1)], dtype="datetime64[D]"
+    )
+
+
+def _quick(given: Any) -> Days | None:
+    """All at once, where nothing is wrong with any of them."""
+    if not isinstance(given, np.ndarray):
+        kinds = set(map(type, given))
+        if kinds != {str} and not kinds <= {dt.date, np.datetime64}:
+            return None
+        try:
+            given = np.array(given) if kinds == {str} else np.array(given, dtype="datetime64[D]")
+        except (TypeError, ValueError, OverflowError):
+            return None
+    if given.ndim != 1 or not given.size:
+        return None
+    if given.dtype.kind == "U":
+        if given.dtype.itemsize != 40:
+            return None
+        marks = given.view(np.uint32).reshape(-1, 10) if given.flags.c_contiguous else None
+        if marks is None or not (marks[:, [4, 7]] == ord("-")).all():
+            return None
+        digits = marks[:, [0, 1, 2, 3, 5, 6, 8, 9]]
+        if not ((digits >= ord("0")) & (digits <= ord("9"))).all():
+            return None
+    elif given.dtype.kind != "M":
+        return None
+    try:
+        days: Days = given.astype("datetime64[D]")
+    except (ValueError, OverflowError):
+        return None
+    return days if bool(((days >= _FIRST) & (days <= _LAST)).all()) else None
+
+
+def read_day_count(name: object) -> str:
     """Return the name of a day count as it is kept, however it was written; InputError when nobody knows it.
 
     >>> read_day_count("Act/365"), read_day_count("30e/360")
     ('actual/365', '30E/360')
     """
+    if not isinstance(name, str):
+        raise InputError(f"The day count is {name!r}; it must be one of {', '.join(DAY_COUNTS)}.")
     plain = name.strip().lower().replace("act/", "actual/").replace("/act", "/actual").replace("actualual", "actual")
     known = {key.lower(): key for key in DAY_COUNTS}
     if plain not in known:
@@ -70,14 +133,14 @@ def payment_dates(
     >>> payment_dates("2028-01-31", count=3).astype(str).tolist()
     ['2028-01-31', '2028-02-29', '2028-03-31']
     """
-    if per_year not in (1, 2, 3, 4, 6, 12):
+    often = whole(per_year, what="per_year", least=1, most=12)
+    if often not in (1, 2, 3, 4, 6, 12):
         raise InputError(f"per_year is {per_year}; dates by the month come 1, 2, 3, 4, 6 or 12 times a year.")
-    if not 0 <= count <= 100_000:
-        raise InputError(f"count is {count}; it runs from 0 to 100,000.")
-    if roll not in get_args(Roll):
-        raise InputError(
-            f"roll is '{roll}'{nearest(str(roll), get_args(Roll)) or '.'} Known are {', '.join(get_args(Roll))}."
-        )
-    free = np.array([read_date(day, what="a holiday") for day in holidays], dtype="datetime64[D]")
-    dates = add_months(read_date(start, what="start"), np.arange(count) * (12 // per_year))
+    number = whole(count, what="count", least=0, most=100_000)
+    choice(roll, get_args(Roll), "roll")
+    free = read_dates(holidays, what="holiday") if len(holidays) else np.empty(0, "datetime64[D]")
+    first = read_date(start, what="start")
+    if int(first.astype("datetime64[Y]").astype(np.int64)) + 1970 + number // often > 9_990:
+        raise InputError(f"{number:,} dates from {first} on run beyond the year 9999.")
+    dates = add_months(first, np.arange(number) * (12 // often))
     return adjusted(dates, roll, free)

@@ -4,12 +4,23 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from math import isfinite
+from math import expm1, inf, isfinite, log1p
 
 from pennyweight.core import rates as core
 from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.amounts import LONGEST
+from pennyweight.quantities.numbers import as_float, is_whole_text
 
-__all__ = ["FREQUENCIES", "PER_YEAR", "Rate", "read_per_year", "read_rate", "word_for"]
+__all__ = [
+    "FREQUENCIES",
+    "PER_YEAR",
+    "KnownRate",
+    "Rate",
+    "read_compounding",
+    "read_per_year",
+    "read_rate",
+    "word_for",
+]
 
 FREQUENCIES: dict[str, float] = {
     "yearly": 1,
@@ -20,7 +31,7 @@ FREQUENCIES: dict[str, float] = {
     "fortnightly": 26,
     "weekly": 52,
     "daily": 365,
-    "continuous": float("inf"),
+    "continuous": inf,
 }
 """How often a quoted rate compounds, by the word an analyst writes."""
 
@@ -40,29 +51,56 @@ def word_for(per_year: float) -> str:
     return words.get(per_year, f"{per_year:g} times a year")
 
 
-def read_per_year(given: str | int, *, what: str = "per_year") -> int:
+def read_per_year(given: object, *, what: str = "per_year") -> int:
     """Read how often a year: 1 to 365, or a word such as "month" or "monthly".
 
     >>> read_per_year("month"), read_per_year(4)
     (12, 4)
     """
-    if isinstance(given, str) and not given.isdigit():
+    if isinstance(given, str) and not is_whole_text(given):
         times = PER_YEAR.get(given) or FREQUENCIES.get(given)
-        if times is None or times == float("inf"):
+        if times is None or times == inf:
             raise InputError(f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} Known are {', '.join(PER_YEAR)}.")
         return int(times)
-    number = int(given) if isinstance(given, str) or float(given).is_integer() else 0
-    if isinstance(given, bool) or not 1 <= number <= 365:
-        raise InputError(f"{what} is {given}; write a whole number from 1 to 365, or a word such as month.")
-    return number
+    number = as_float(int(given) if isinstance(given, str) and len(given) < 10 else given)
+    if number is None or not 1 <= number <= 365 or number != round(number):
+        shown = given if isinstance(given, str) else repr(given)
+        raise InputError(f"{what} is {shown}; write a whole number from 1 to 365, or a word such as month.")
+    return int(number)
 
 
-_NUMBER = r"[+-]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
+def read_compounding(given: object, *, what: str = "compounding") -> float:
+    """Read how often a rate compounds: as `read_per_year`, or "continuous" (inf).
+
+    >>> read_compounding("half-yearly"), read_compounding("continuous")
+    (2.0, inf)
+    """
+    if given == "continuous":
+        return inf
+    if isinstance(given, str) and not is_whole_text(given) and given not in PER_YEAR and given not in FREQUENCIES:
+        hint = nearest(given, [*FREQUENCIES, *PER_YEAR]) or "."
+        raise InputError(f"{what} is '{given}'{hint} Known are {', '.join(FREQUENCIES)}.")
+    return float(read_per_year(given, what=what))
+
+
+_NUMBER = r"[+-]?(?:[0-9][0-9_]*\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]{1,4})?"
 _RATE = re.compile(
-    rf"(?P<number>{_NUMBER})(?:\s+(?P<top>\d+)\s*/\s*(?P<bottom>\d+))?\s*(?P<mark>%|bp)?"
+    rf"(?P<number>{_NUMBER})(?:\s+(?P<top>[0-9]{{1,6}})\s*/\s*(?P<bottom>[0-9]{{1,6}}))?\s*(?P<mark>%|bp)?"
     r"(?:\s+(?P<word>[a-z-]+))?",
     re.IGNORECASE,
 )
+
+
+class KnownRate(float):
+    """A rate that came out of a result: a float like any other, but read as the rate it is when it is 100 % or more.
+
+    A bare number of 1 or more is refused where a rate belongs, because 5 may stand for 5 %; this one cannot.
+
+    >>> read_rate(KnownRate(1.5)).value
+    1.5
+    """
+
+    __slots__ = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,46 +117,60 @@ class Rate:
     def per_period(self, per_year: float, *, bare_compounds: float = 0.0) -> float:
         """The rate of one of `per_year` periods; a bare rate is effective, or compounds `bare_compounds` times."""
         compounding = bare_compounds if self.compounding is None else self.compounding
-        effective = self.value
         if compounding == per_year:
             return self.value / per_year
-        if compounding:
-            effective = float(core.effective_rate(self.value, compounding))
-        return float(core.per_period(effective, per_year))
+        if compounding == inf:
+            return expm1(self.value / per_year) if self.value / per_year < _LARGEST_LOG else inf
+        if compounding:  # by logarithms: the yearly growth of a rate of thousands of percent may be beyond a double
+            if self.value <= -compounding:
+                return -1.0
+            growth = log1p(self.value / compounding) * compounding / per_year
+            return expm1(growth) if growth < _LARGEST_LOG else inf
+        return float(core.per_period(self.value, per_year))
 
     def effective(self) -> float:
         """The effective yearly rate; a rate that does not say how it is meant is taken as effective."""
         if not self.compounding:
-            return self.value
-        return float(core.effective_rate(self.value, self.compounding))
+            return KnownRate(self.value)
+        if self.compounding == inf and self.value >= _LARGEST_LOG:
+            return inf
+        return KnownRate(core.effective_rate(self.value, self.compounding))
 
 
-def read_rate(given: str | float, *, what: str = "the rate") -> Rate:
+def read_rate(given: object, *, what: str = "the rate") -> Rate:
     """Read a yearly rate; `what` names it in the message of an error.
 
     Raises InputError for text that is no rate, for a bare number of 1 or more (5 is 500 %) and for a rate
-    of -100 % or less.
+    of -100 % or less. What has been read, or came out of a result, is taken as it is.
 
     >>> read_rate("4 7/8%").value, round(read_rate("6% monthly").effective(), 6)
     (0.04875, 0.061678)
     """
     if isinstance(given, str):
-        return _read_text(given, what)
-    if isinstance(given, bool) or not isinstance(given, int | float):
-        raise InputError(f"{what} is {given!r}; write a rate such as '5%' or 0.05.")
-    return Rate(_checked(float(given), bare=True, what=what, shown=f"{given:g}"))
+        rate = _read_text(given, what)
+    elif isinstance(given, Rate):
+        return given
+    else:
+        number = as_float(given)
+        if number is None:
+            raise InputError(f"{what} is {given!r}; write a rate such as '5%' or 0.05.")
+        bare = not isinstance(given, KnownRate)
+        return Rate(_checked(number, bare=bare, what=what, shown=f"{number:g}"))
+    if rate.compounding and not isfinite(rate.effective()):
+        raise InputError(f"{what} is '{given}', which comes to more in a year than a number can hold.")
+    return rate
 
 
 def _read_text(text: str, what: str) -> Rate:
-    match = _RATE.fullmatch(text.strip())
+    match = _RATE.fullmatch(text.strip()) if len(text) <= LONGEST else None
     if not match:
-        raise InputError(f"{what} is '{text}', which is no rate; write it as '5%', '0.05' or '500bp'.")
+        raise InputError(f"{what} is '{text}', which is not a rate; write it as '5%', '0.05' or '500bp'.")
     digits = match["number"].replace("_", "")
     mark = (match["mark"] or "").lower()
     number = float(digits)
     if match["top"]:
         if not mark or "." in digits or int(match["bottom"]) == 0:
-            raise InputError(f"{what} is '{text}', which is no rate; write it as '4 7/8%'.")
+            raise InputError(f"{what} is '{text}', which is not a rate; write it as '4 7/8%'.")
         share = int(match["top"]) / int(match["bottom"])
         number += -share if digits.startswith("-") else share
     # Percent by moving the point in the text, so that 4.6 % is the float nearest to 0.046.
@@ -149,9 +201,14 @@ def _compounding(word: str | None, text: str, what: str, value: float) -> float 
     return compounding
 
 
+_LARGEST_LOG = 709.0
+_MOST = 1e100
+
+
 def _checked(value: float, *, bare: bool, what: str, shown: str) -> float:
-    if not isfinite(value):
-        raise InputError(f"{what} is {shown}, which is not a finite number; write a rate such as '5%'.")
+    if not abs(value) <= _MOST:
+        size = "too large a rate" if isfinite(value) else "not a finite number"
+        raise InputError(f"{what} is {shown}, which is {size}; write a rate such as '5%'.")
     if bare and abs(value) >= 1:
         hint = f"; write {shown}%" if abs(value) < 1000 else ""
         raise InputError(f"{what}: {shown} is {value * 100:g}% a year{hint}.")

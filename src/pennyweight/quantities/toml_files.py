@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Callable, Collection
 from pathlib import Path
@@ -11,12 +12,15 @@ from pydantic import BaseModel, ValidationError
 
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.positions import line_of, positions
+from pennyweight.quantities.text_files import read_text
 
 __all__ = ["Source", "keys_of", "read_toml", "shaped"]
 
 Shape = TypeVar("Shape", bound=BaseModel)
 
-_LARGEST = 4 * 1024 * 1024
+_LARGEST = 4 * 2**20
+_DEEPEST = 40
+_DEEP_KEY = re.compile(rf"(?:[\w\"'-]++[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
 
 
 class Source:
@@ -37,7 +41,9 @@ class Source:
 
 def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
     """Read a TOML file; InputError with file and line when it is none."""
-    text = _text_of(path)
+    text = read_text(path, largest=_LARGEST)
+    if _DEEP_KEY.search(text):
+        raise InputError(f"{path.name}: a key has more than {_DEEPEST} parts; none of ours has more than four.")
     try:
         document = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, ValueError, RecursionError) as error:
@@ -66,22 +72,6 @@ def shaped(
 def keys_of(shape: type[BaseModel]) -> list[str]:
     """The keys of a shape as they are written."""
     return [field.alias or name for name, field in shape.model_fields.items()]
-
-
-def _text_of(path: Path) -> str:
-    try:
-        if path.is_dir():
-            raise InputError(f"{path} is a folder; name the file in it.")
-        if path.stat().st_size > _LARGEST:
-            raise InputError(f"{path} is larger than 4 MB, which none of ours is.")
-        return path.read_text(encoding="utf-8-sig").replace("\r\n", "\n")
-    except FileNotFoundError:
-        beside = [entry.name for entry in path.parent.glob("*.toml")] if path.parent.is_dir() else []
-        raise InputError(f"There is no file {path}{nearest(path.name, beside) or '.'}") from None
-    except UnicodeDecodeError:
-        raise InputError(f"{path.name} is not text in UTF-8.") from None
-    except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror}.") from None
 
 
 def _toml_error(error: Exception) -> str:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal, localcontext
 from functools import lru_cache
 from math import isfinite
 
@@ -11,7 +13,7 @@ from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount, read_number
 from pennyweight.quantities.rates import read_rate, word_for
 
-__all__ = ["UNITS", "Style", "check_unit", "read_value"]
+__all__ = ["UNITS", "Style", "check_currency", "check_locale", "check_unit", "read_value"]
 
 UNITS: dict[str, str] = {
     "money": "an amount in the deal's currency",
@@ -35,7 +37,38 @@ def check_unit(unit: str, *, where: str) -> str:
     return unit
 
 
-def read_value(given: str | float, unit: str, *, what: str) -> float:
+def check_currency(code: object, *, where: str = "The currency") -> str:
+    """Return the three letters of a currency that there is; InputError otherwise. None at all is fine.
+
+    >>> check_currency("EUR")
+    'EUR'
+    """
+    if code == "":
+        return ""
+    if not (isinstance(code, str) and len(code) == 3 and code.isascii() and code.isalpha() and code.isupper()):
+        shown = f"'{code}'" if isinstance(code, str) else repr(code)
+        raise InputError(f"{where} is {shown}; write its three letters, such as EUR.")
+    if code not in _currencies():
+        raise InputError(f"{where} is '{code}', and there is no such currency{nearest(code, _currencies()) or '.'}")
+    return code
+
+
+def check_locale(locale: object, *, where: str = "The locale") -> str:
+    """Return a locale as it is kept ("de_DE"); InputError when nobody knows it.
+
+    >>> check_locale("de-DE")
+    'de_DE'
+    """
+    if locale == "en":
+        return "en"
+    known = _known_locale(locale) if isinstance(locale, str) and len(locale) <= 20 else None
+    if known is None:
+        shown = f"'{locale}'" if isinstance(locale, str) else repr(locale)
+        raise InputError(f"{where} is {shown}, which is not known; write one such as en or de_DE.")
+    return known
+
+
+def read_value(given: object, unit: str, *, what: str) -> float:
     """Read a value of a unit: a rate by the rules of rates, all else as an amount or a percentage.
 
     >>> read_value("9%", "rate", what="hurdle"), read_value("430k", "money", what="hull")
@@ -65,9 +98,8 @@ class Style:
     locale: str = "en"
 
     def __post_init__(self) -> None:
-        letters = self.currency
-        if letters and not (len(letters) == 3 and letters.isascii() and letters.isalpha() and letters.isupper()):
-            raise InputError(f"The currency is '{letters}'; write its three letters, such as EUR.")
+        check_currency(self.currency)
+        object.__setattr__(self, "locale", check_locale(self.locale))
 
     @property
     def places(self) -> int:
@@ -123,14 +155,51 @@ class Style:
         return 2 if unit == "count" or abs(value) >= 100 else 4
 
     def _decimal(self, value: float, places: int, sign: bool) -> str:
-        # Halves away from zero, as amounts are rounded on paper; the hair lets 0.835 written in binary go up.
-        rounded = round(value * (1 + 2e-14), places)
-        if rounded == 0:
-            rounded = 0.0  # -0.00 is never shown
-        text = _pattern_free(abs(rounded), places, self.locale)
-        if rounded < 0:
+        if abs(value) >= _EVERY_DIGIT:  # a double has no more than sixteen digits to show
+            places = max(min(places, 15 - len(f"{abs(value):.0f}")), 0)
+        rounded = _rounded(abs(value), places)
+        text = _pattern_free(rounded, places, self.locale)
+        if not rounded:  # -0.00 is never shown
+            return text
+        if value < 0:
             return "-" + text
-        return "+" + text if sign and rounded > 0 else text
+        return "+" + text if sign else text
+
+
+_EVERY_DIGIT = 9e13
+
+
+def _rounded(value: float, places: int) -> Decimal:
+    """Half away from zero, as amounts are rounded on paper, of the shortest decimal that stands for the double.
+
+    A hair, far below the last place, lets a half go up that sums of doubles have left just below it.
+    """
+    exact = Decimal(repr(float(value)))
+    hair = min(2e-14 * value, 10.0 ** -(places + 6))
+    with localcontext() as context:
+        context.prec = 400
+        return (exact + Decimal(hair)).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+
+
+@lru_cache(maxsize=1)
+def _currencies() -> frozenset[str]:
+    from babel.numbers import list_currencies
+
+    return frozenset(list_currencies())
+
+
+@lru_cache(maxsize=64)
+def _known_locale(locale: str) -> str | None:
+    from babel import Locale, UnknownLocaleError
+
+    plain = locale.replace("-", "_")
+    if not re.fullmatch(r"[a-z]{2,3}(_[A-Za-z]{2,4})?", plain):
+        return None
+    try:
+        Locale.parse(plain)
+    except (UnknownLocaleError, ValueError):
+        return None
+    return plain
 
 
 @lru_cache(maxsize=64)
@@ -150,8 +219,8 @@ def _marks(locale: str) -> tuple[str, str]:
     return get_decimal_symbol(locale), get_group_symbol(locale)
 
 
-def _pattern_free(value: float, places: int, locale: str) -> str:
-    text = f"{value:,.{places}f}" if value < 1e21 else f"{value:.6e}"
+def _pattern_free(value: Decimal, places: int, locale: str) -> str:
+    text = f"{value:,.{places}f}" if value < 10**21 else f"{value:.6e}"
     if locale.startswith("en"):
         return text
     point, group = _marks(locale)

@@ -1,0 +1,61 @@
+"""Text files read with care: bounded before they are read, ordinary files only, and where they may lie."""
+
+from __future__ import annotations
+
+import stat
+from pathlib import Path
+
+from pennyweight.errors import InputError, nearest
+
+__all__ = ["beside", "read_text"]
+
+
+def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
+    """Return the text of a file of `largest` bytes at most, line ends as one sign; InputError says what is wrong."""
+    name = shown_as or str(path)
+    try:
+        found = path.stat()
+        if stat.S_ISDIR(found.st_mode):
+            raise InputError(f"{name} is a folder; name the file in it.")
+        if not stat.S_ISREG(found.st_mode):
+            raise InputError(f"{name} is not an ordinary file; name a file on a disk.")
+        if found.st_size > largest:
+            raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.")
+        with path.open("rb") as handle:
+            content = handle.read(largest + 1)
+    except InputError:
+        raise
+    except FileNotFoundError:
+        beside_it = [entry.name for entry in path.parent.glob(f"*{path.suffix}")] if path.parent.is_dir() else []
+        raise InputError(f"There is no file {name}{nearest(path.name, beside_it) or '.'}") from None
+    except OSError as error:
+        raise InputError(f"{name} cannot be read: {error.strerror or 'the system refuses it'}.") from None
+    except ValueError:  # a name with a null character
+        raise InputError(f"'{name}' cannot be the name of a file.") from None
+    if len(content) > largest:
+        raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.")
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise InputError(f"{name} is not text in UTF-8; save it in UTF-8.") from None
+    if "\0" in text:
+        raise InputError(f"{name} is not a text file: it holds null characters.")
+    return text.replace("\r\n", "\n")
+
+
+def beside(owner: Path, file: str, where: str, *, what: str) -> Path:
+    """Return the file named in another one, which must lie in its folder, links resolved; `what` names the owner."""
+    folder = owner.resolve().parent
+    try:
+        path = (folder / file).resolve()
+    except (ValueError, OSError, RuntimeError):
+        raise InputError(f"{where}: '{file}' cannot be the name of a file.") from None
+    if not path.is_relative_to(folder):
+        raise InputError(f"{where}: '{file}' lies outside the folder of the {what}; put the file beside it.")
+    try:
+        found = path.is_file()
+    except (ValueError, OSError):
+        found = False
+    if not found:
+        raise InputError(f"{where}: there is no file '{file}' beside the {what}.")
+    return path
