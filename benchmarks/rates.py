@@ -8,7 +8,7 @@ from scipy.optimize import brentq
 from tests.oracles import count_roots
 
 from benchmarks.measure import Row, best, show
-from pennyweight.core.irr import rates_with_outcome
+from pennyweight.core.irr import irr_outcomes
 from pennyweight.core.roots import solve_rows
 
 Floats = NDArray[np.float64]
@@ -28,12 +28,12 @@ def many_rows() -> None:
     rows = generator.lognormal(2.5, 0.5, (ROWS, FLOWS))
     rows[:, 0] = -generator.uniform(20, 400, ROWS)
     rows[generator.random(ROWS) < 0.33, 1] *= -1
-    ours = best(lambda: rates_with_outcome(rows))
+    ours = best(lambda: irr_outcomes(rows))
     floor = min(best(lambda: one_pass(rows)), best(lambda: one_pass_turned(rows)))
     some = 400
     loop = best(lambda: [brentq_row(row) for row in rows[:some]], 3) * ROWS / some
     tuned = best(lambda: [brentq_floats(row.tolist()) for row in rows[:some]], 3) * ROWS / some
-    rates = rates_with_outcome(rows).rate
+    rates = irr_outcomes(rows).rate
     left = np.zeros(ROWS)
     for column in rows.T[::-1]:
         left = left / (1 + rates) + column

@@ -1,4 +1,4 @@
-"""Rates of many dated accounts against one account at a time."""
+"""IrrOutcomes of many dated accounts against one account at a time."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from pennyweight.core.accounts import account_rates
-from pennyweight.core.irr import Outcome, all_rates
+from pennyweight.core.irr import IrrOutcome, all_rates
 from tests.oracles import bisect
 
 
@@ -30,7 +30,7 @@ def test_each_account_has_the_rate_it_has_alone() -> None:
     for k, (flows, times) in enumerate(accounts):
         crossing, touching = all_rates(flows, times=times)
         if len(crossing) == 1 and not touching:
-            assert Outcome(found.outcome[k]) is Outcome.ONE
+            assert IrrOutcome(found.outcome[k]) is IrrOutcome.ONE
             assert found.rate[k] == pytest.approx(crossing[0], rel=1e-9, abs=1e-11)
             if k % 20 == 0:
                 walked = bisect(lambda r, f=flows, t=times: float((f * (1 + r) ** -t).sum()), -0.99, 1e3)
@@ -45,7 +45,7 @@ def test_odd_accounts_among_ordinary_ones() -> None:
     flows = [-100, 230, -132, -100, 110, 5, 6, -1, -100, 240, -144]
     times = [0, 1, 2, 0, 1, 0, 1, 0, 0, 1, 2]
     found = account_rates(flows, times, [0, 3, 5, 7, 8])
-    assert [Outcome(code) for code in found.outcome] == [
-        Outcome.SEVERAL, Outcome.ONE, Outcome.ONE_SIGN, Outcome.ONE_SIGN, Outcome.TOUCHES,
+    assert [IrrOutcome(code) for code in found.outcome] == [
+        IrrOutcome.SEVERAL, IrrOutcome.ONE, IrrOutcome.ONE_SIGN, IrrOutcome.ONE_SIGN, IrrOutcome.TOUCHES,
     ]  # fmt: skip
     assert found.rate[1] == pytest.approx(0.1)

@@ -141,7 +141,7 @@ def test_current_yield_and_looks() -> None:
         (lambda: Bond("4%", "2031-06-15", 3), "0, 1, 2, 4 or 12 times a year"),
         (lambda: Bond("-4%", "2031-06-15"), "it is 0 or more"),
         (lambda: Bond("4", "2031-06-15"), "4 is 400% a year"),
-        (lambda: Bond("4%", "2031-06-15", 0), "say both or neither"),
+        (lambda: Bond("4%", "2031-06-15", 0), "say how often, or no coupon"),
         (lambda: Bond("4%", "2031-06-31"), "a day that does not exist"),
         (lambda: Bond("4%", "perpetual"), "needs a coupon, and 'issued'"),
         (lambda: Bond("4%", "2031-06-15", issued="2032-01-01"), "out of order"),
@@ -170,7 +170,7 @@ def test_the_command(capsys: pytest.CaptureFixture[str]) -> None:
     assert data.keys() >= {"clean", "dirty", "accrued", "yield", "macaulay_duration", "modified_duration", "convexity"}
     assert data["yield"] == pytest.approx(0.04676, abs=1e-6)
     assert status(terms) == 2
-    assert "either a yield or a price" in capsys.readouterr().err
+    assert "Give one of --yield, --price and --discount" in capsys.readouterr().err
     assert status([*terms, "--price", "97", "--yield", "4%"]) == 2
     capsys.readouterr()
 

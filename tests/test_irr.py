@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pennyweight.core.irr import Outcome, all_rates, irr, rates_with_outcome
+from pennyweight.core.irr import IrrOutcome, all_rates, irr, irr_outcomes
 from pennyweight.core.roots import sign_changes, solve_rows
 from tests.oracles import bisect, count_roots, decimal_npv, plain_npv
 
@@ -48,9 +48,9 @@ def test_present_value_vanishes_at_the_rate_whatever_the_scale(
     paid: list[float], received: list[float], scale: float
 ) -> None:
     row = np.array([-p for p in paid] + received)
-    rate, outcome = (np.asarray(part).item() for part in rates_with_outcome(row * scale))
-    if outcome != Outcome.ONE:
-        assert not any(np.array(received) * scale) or outcome == Outcome.EDGE
+    rate, outcome = (np.asarray(part).item() for part in irr_outcomes(row * scale))
+    if outcome != IrrOutcome.ONE:
+        assert not any(np.array(received) * scale) or outcome == IrrOutcome.EDGE
         return
     times = np.arange(row.size)
     reached = abs(float(decimal_npv(row * scale, repr(rate))))
@@ -68,8 +68,8 @@ def test_a_large_batch_agrees_with_bisection_and_meets_the_bound() -> None:
     rows[:, 0] = -generator.uniform(5, 400, 20_000)
     late = generator.random(20_000) < 0.3
     rows[late, 1] *= -1
-    rates, outcomes = rates_with_outcome(rows)
-    assert (outcomes == Outcome.ONE).all()
+    rates, outcomes = irr_outcomes(rows)
+    assert (outcomes == IrrOutcome.ONE).all()
     left = np.zeros(20_000)
     for column in rows.T[::-1]:
         left = left / (1 + rates) + column
@@ -82,26 +82,26 @@ def test_a_large_batch_agrees_with_bisection_and_meets_the_bound() -> None:
 def test_a_batch_tells_every_kind_of_row_apart() -> None:
     """Each kind among a thousand ordinary rows, so that the quick path has to hand them on."""
     kinds = {
-        Outcome.ONE: [-100.0, 60.0, 60.0],
-        Outcome.NONE: [-100.0, 100.0, -100.0],
-        Outcome.SEVERAL: [-100.0, 230.0, -132.0],
-        Outcome.TOUCHES: [-100.0, 240.0, -144.0],
-        Outcome.ONE_SIGN: [5.0, 0.0, 5.0],
-        Outcome.UNDEFINED: [-1.0, float("nan"), 2.0],
+        IrrOutcome.ONE: [-100.0, 60.0, 60.0],
+        IrrOutcome.NONE: [-100.0, 100.0, -100.0],
+        IrrOutcome.SEVERAL: [-100.0, 230.0, -132.0],
+        IrrOutcome.TOUCHES: [-100.0, 240.0, -144.0],
+        IrrOutcome.ONE_SIGN: [5.0, 0.0, 5.0],
+        IrrOutcome.UNDEFINED: [-1.0, float("nan"), 2.0],
     }
     rows = np.tile([-100.0, 70.0, 80.0], (1000, 1))
     for number, row in enumerate(kinds.values()):
         rows[100 + number] = row
-    rates, outcomes = rates_with_outcome(rows)
-    assert [Outcome(outcomes[100 + k]) for k in range(len(kinds))] == list(kinds)
-    assert np.isfinite(rates).tolist() == (outcomes == Outcome.ONE).tolist()
+    rates, outcomes = irr_outcomes(rows)
+    assert [IrrOutcome(outcomes[100 + k]) for k in range(len(kinds))] == list(kinds)
+    assert np.isfinite(rates).tolist() == (outcomes == IrrOutcome.ONE).tolist()
     assert np.isclose(rates[:100], (0.7 + np.sqrt(0.49 + 3.2)) / 2 - 1).all()
 
 
 def test_the_edge_is_not_a_rate() -> None:
     """1e-30 back for 1e30 is a rate no number holds apart from -100 %; 1e300 for 1e-300 is beyond them all."""
-    assert Outcome(int(rates_with_outcome([-1e30, 1e-30]).outcome)) is Outcome.EDGE
-    assert Outcome(int(rates_with_outcome([-1e-300, 1e300]).outcome)) is Outcome.EDGE
+    assert IrrOutcome(int(irr_outcomes([-1e30, 1e-30]).outcome)) is IrrOutcome.EDGE
+    assert IrrOutcome(int(irr_outcomes([-1e-300, 1e300]).outcome)) is IrrOutcome.EDGE
     assert np.isnan(irr([-1e30, 1e-30]))
 
 

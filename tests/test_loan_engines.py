@@ -133,7 +133,7 @@ def test_a_half_is_never_missed() -> None:
         (([1e15], [0.05], [12]), "too large for every half of a unit"),
         (([5], [float("nan")], [12]), "rate[0] is nan"),
         (([5, 6], [0.05] * 3, [12]), "one a loan each, or one for all"),
-        ((["x"], [0.05], [12]), "one a loan each, or one for all"),
+        ((["x"], [0.05], [12]), "amount holds 'x'; it must hold numbers"),
         (([[5, 6]], [0.05], [12]), "have the shape (1, 2)"),
     ],
 )  # fmt: skip

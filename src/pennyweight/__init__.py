@@ -10,22 +10,28 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
-    from pennyweight.core.amortization import amortize
-    from pennyweight.core.annuity import (
+    from pennyweight.core.irr import IrrOutcome, IrrOutcomes
+    from pennyweight.core.loan_moves import LoanEvents
+    from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
+    from pennyweight.instruments.array_functions import (
+        actual_actual_icma,
+        amortize,
         annuity_factor,
+        days_between,
+        discount_factors,
+        effective_rate,
         future_value,
+        irr,
+        irr_outcomes,
         level_payment,
+        nominal_rate,
+        npv,
         payments_needed,
         perpetuity_factor,
         present_value,
         rate_needed,
+        year_fraction,
     )
-    from pennyweight.core.daycount import year_fraction
-    from pennyweight.core.flows import discount_factors, npv
-    from pennyweight.core.irr import irr
-    from pennyweight.core.loan_moves import LoanEvents
-    from pennyweight.core.rates import effective_rate, nominal_rate
-    from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.bond import Bond
     from pennyweight.instruments.borrowing_cost import apr
     from pennyweight.instruments.cashflows import CashFlows
@@ -40,6 +46,7 @@ if TYPE_CHECKING:
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
     from pennyweight.instruments.takeover import Takeover
     from pennyweight.quantities.dates import payment_dates
+    from pennyweight.quantities.rates import KnownRate
 
 __version__ = "0.1.0"
 
@@ -51,6 +58,9 @@ _HOMES = {
     "Event": "instruments.loan_events",
     "Holiday": "instruments.loan_events",
     "InputError": "errors",
+    "IrrOutcome": "core.irr",
+    "IrrOutcomes": "core.irr",
+    "KnownRate": "quantities.rates",
     "Loan": "instruments.loan",
     "LoanEvents": "core.loan_moves",
     "LoanSet": "instruments.loan_set",
@@ -61,33 +71,36 @@ _HOMES = {
     "Recurring": "instruments.loan_events",
     "SeveralAnswers": "errors",
     "Takeover": "instruments.takeover",
-    "amortize": "core.amortization",
-    "annuity_factor": "core.annuity",
+    "actual_actual_icma": "instruments.array_functions",
+    "amortize": "instruments.array_functions",
+    "annuity_factor": "instruments.array_functions",
     "apr": "instruments.borrowing_cost",
-    "discount_factors": "core.flows",
-    "effective_rate": "core.rates",
+    "days_between": "instruments.array_functions",
+    "discount_factors": "instruments.array_functions",
+    "effective_rate": "instruments.array_functions",
     "extra_needed": "instruments.loan_choices",
     "extras_table": "instruments.loan_choices",
-    "future_value": "core.annuity",
+    "future_value": "instruments.array_functions",
     "grow": "instruments.plans",
-    "irr": "core.irr",
-    "level_payment": "core.annuity",
-    "nominal_rate": "core.rates",
-    "npv": "core.flows",
+    "irr": "instruments.array_functions",
+    "irr_outcomes": "instruments.array_functions",
+    "level_payment": "instruments.array_functions",
+    "nominal_rate": "instruments.array_functions",
+    "npv": "instruments.array_functions",
     "offers": "instruments.loan_choices",
     "payment_dates": "quantities.dates",
-    "payments_needed": "core.annuity",
-    "perpetuity_factor": "core.annuity",
-    "present_value": "core.annuity",
+    "payments_needed": "instruments.array_functions",
+    "perpetuity_factor": "instruments.array_functions",
+    "present_value": "instruments.array_functions",
     "rate_facts": "instruments.rate_facts",
-    "rate_needed": "core.annuity",
+    "rate_needed": "instruments.array_functions",
     "read_loan_file": "instruments.loan_file",
     "real_rate": "instruments.rate_facts",
     "refinancing": "instruments.loan_choices",
     "repay": "instruments.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans",
-    "year_fraction": "core.daycount",
+    "year_fraction": "instruments.array_functions",
     "years_to_multiply": "instruments.rate_facts",
 }
 
@@ -99,6 +112,9 @@ __all__ = [
     "Event",
     "Holiday",
     "InputError",
+    "IrrOutcome",
+    "IrrOutcomes",
+    "KnownRate",
     "Loan",
     "LoanEvents",
     "LoanSet",
@@ -109,9 +125,11 @@ __all__ = [
     "Recurring",
     "SeveralAnswers",
     "Takeover",
+    "actual_actual_icma",
     "amortize",
     "annuity_factor",
     "apr",
+    "days_between",
     "discount_factors",
     "effective_rate",
     "extra_needed",
@@ -119,6 +137,7 @@ __all__ = [
     "future_value",
     "grow",
     "irr",
+    "irr_outcomes",
     "level_payment",
     "nominal_rate",
     "npv",

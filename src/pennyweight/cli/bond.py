@@ -28,7 +28,12 @@ __all__ = ["command"]
 )
 @click.option("--day-count", default=ICMA, show_default=True, metavar="NAME", help="Of the accrued interest.")
 @click.option("--issued", metavar="DATE", help="The day interest begins, for a short or long first period.")
-@click.option("--first-coupon", metavar="DATE", help="The first coupon's day, when it is not a regular one.")
+@click.option("--first-coupon", metavar="DATE", help="The first coupon's day, when it is not the first regular one.")
+@click.option(
+    "--last-coupon", metavar="DATE", help="The last coupon's day before maturity, when that is no coupon day."
+)
+@click.option("--end-of-month", is_flag=True, help="Coupons always fall on the last day of a month.")
+@click.option("--discount", metavar="RATE", help="A bill's discount rate, by actual/360, in place of its price.")
 @click.option(
     "--first",
     type=click.Choice(["compound", "simple"]),
@@ -48,6 +53,9 @@ def command(
     day_count: str,
     issued: str | None,
     first_coupon: str | None,
+    last_coupon: str | None,
+    end_of_month: bool,
+    discount: str | None,
     first: Any,
     redemption: str,
     form: str,
@@ -61,11 +69,16 @@ def command(
     def compute() -> Any:
         often = -1 if per_year is None else int(per_year)
         bond = Bond(
-            coupon, maturity, often, day_count, issued, first_coupon, read_amount(redemption, what="--redemption")
-        )
-        if at_yield is not None and price is not None:
-            raise InputError("Give --yield or --price, not both.")
+            coupon, maturity, often, day_count, issued, first_coupon, read_amount(redemption, what="--redemption"),
+            last_coupon, end_of_month,
+        )  # fmt: skip
+        given = [name for name, value in (("--yield", at_yield), ("--price", price), ("--discount", discount)) if value]
+        if len(given) != 1:
+            said = f"not {' and '.join(given)}" if given else "the others are worked out"
+            raise InputError(f"Give one of --yield, --price and --discount; {said}.")
         clean = None if price is None else read_amount(price, what="--price")
+        if discount is not None:
+            clean = bond.price_at_discount(discount, settlement)
         return bond.report(settlement, at_yield=at_yield, price=clean, first=first)
 
     deliver(compute, form, outputs)

@@ -17,7 +17,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.irr import Outcome, Rates, rates_with_outcome
+from pennyweight.core.irr import IrrOutcome, IrrOutcomes, irr_outcomes
 
 __all__ = ["account_rates"]
 
@@ -28,8 +28,8 @@ _PASSES = 12
 _STRAIGHTENED = 3
 
 
-def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> Rates:
-    """Return the internal rate of return of each account, with its `Outcome`.
+def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> IrrOutcomes:
+    """Return the internal rate of return of each account, with its `IrrOutcome`.
 
     Args:
         amounts: all flows, in positive, out negative, (flows,).
@@ -37,7 +37,7 @@ def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> R
         offsets: where each account begins in them, (accounts,), the first 0.
 
     Returns:
-        Rates (accounts,), NaN unless the outcome is ONE.
+        IrrOutcomes (accounts,), NaN unless the outcome is ONE.
 
     >>> account_rates([-100.0, 110.0, -50.0, 60.5], [0.0, 1.0, 0.0, 2.0], [0, 2]).rate.round(6).tolist()
     [0.1, 0.1]
@@ -50,10 +50,10 @@ def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> R
         flows, when = flows[kept], when[kept]
     filled = np.append(begin[1:], flows.size) > begin
     if not filled.all():
-        rates, outcomes = np.full(begin.size, np.nan), np.full(begin.size, Outcome.ONE_SIGN, dtype=np.int8)
+        rates, outcomes = np.full(begin.size, np.nan), np.full(begin.size, IrrOutcome.ONE_SIGN, dtype=np.int8)
         if filled.any():
             rates[filled], outcomes[filled] = account_rates(flows, when, begin[filled])
-        return Rates(rates, outcomes)
+        return IrrOutcomes(rates, outcomes)
     ends = np.append(begin[1:], flows.size)
     rate = np.full(begin.size, np.nan)
     outcome = np.zeros(begin.size, dtype=np.int8)
@@ -76,9 +76,9 @@ def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> R
             continue
         days, place = np.unique(when[own], return_inverse=True)
         row = np.bincount(place, weights=flows[own], minlength=days.size)
-        exact = rates_with_outcome(row, times=days)
+        exact = irr_outcomes(row, times=days)
         rate[k], outcome[k] = float(exact.rate), int(exact.outcome)
-    return Rates(rate, outcome)
+    return IrrOutcomes(rate, outcome)
 
 
 def _solve(flows: Floats, times: Floats, begin: NDArray[np.intp]) -> tuple[Floats, NDArray[np.bool_]]:

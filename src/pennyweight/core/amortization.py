@@ -22,9 +22,9 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.books import level_payment_units
+from pennyweight.core.books import LONGEST, level_payment_units
 from pennyweight.core.loan_moves import CHUNK, Exactness, LoanEvents, Moves
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, choice
 
 __all__ = ["LoanBook", "amortize", "level_payments"]
 
@@ -92,6 +92,7 @@ def amortize(
         raise InputError("amount, rate and payments are numbers, one a loan each, or one for all.") from None
     if given[0].ndim > 1:
         raise InputError(f"amount, rate and payments have the shape {given[0].shape}; give one number a loan.")
+    recast = choice(extra_moves, ("term", "payment"), "extra_moves") == "payment"
     units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
     _check(given, units, per_year, places)
     moves = Moves(events, units.size, count, per_year, places)
@@ -100,7 +101,7 @@ def amortize(
     moves.in_chunks(order)
     longest = int(count.max(initial=0))
     out = _Out(units.size, longest + 1 if rows else 0)
-    kernel = _Kernel(out, moves, exact, extra_moves == "payment", rows)
+    kernel = _Kernel(out, moves, exact, recast, rows)
 
     def keep(number: int) -> None:
         chunk = order[number * CHUNK : (number + 1) * CHUNK]
@@ -152,15 +153,16 @@ def _check(given: tuple[Floats, ...], units: Floats, per_year: int, places: int)
         wrong = ~(np.isfinite(values) & (values >= low))
         if wrong.any():
             raise InputError(f"{what}[{int(np.argmax(wrong))}] is {values[wrong][0]:g}; it must be {low:g} or more.")
-    if (large := given[1] >= 1).any():
-        k = int(np.argmax(large))
-        raise InputError(f"rate[{k}] is {given[1][k] * 100:g}% a year; write 5% as 0.05.")
     if (broken := given[2] != np.round(given[2])).any():
         raise InputError(f"payments[{int(np.argmax(broken))}] is {given[2][broken][0]:g}, which is not a whole number.")
     if (fine := np.abs(given[0] * 10.0**places - units) > 1e-6 * np.maximum(1.0, units * 1e-8)).any():
         raise InputError(f"amount[{int(np.argmax(fine))}] is {given[0][fine][0]}; it has {places} decimals at most.")
-    if not 1 <= per_year <= 365:
-        raise InputError(f"per_year is {per_year}; it runs from 1 to 365.")
+    if (long := given[2] > LONGEST).any():
+        raise InputError(f"payments[{int(np.argmax(long))}] is {given[2][long][0]:,.0f}; the most is {LONGEST:,}.")
+    bounded: tuple[tuple[object, str, int, int], ...] = ((per_year, "per_year", 1, 365), (places, "places", 0, 6))
+    for value, what, low, high in bounded:
+        if isinstance(value, bool) or not isinstance(value, int | np.integer) or not low <= value <= high:
+            raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.")
 
 
 class _Out:

@@ -19,6 +19,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.errors import choice
+
 __all__ = [
     "annuity_factor",
     "future_value",
@@ -31,6 +33,7 @@ __all__ = [
 
 Floats = NDArray[np.float64]
 Paid = Literal["end", "start"]
+PAID: tuple[Paid, ...] = ("end", "start")
 
 _CHUNK = 8_192
 
@@ -47,7 +50,7 @@ def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         d = (g - i) / (1.0 + i)
         factor = np.where(d == 0, n, np.expm1(n * np.log1p(d)) / np.where(d == 0, 1.0, d))
-        if paid == "end":
+        if choice(paid, PAID, "paid") == "end":
             factor = factor / (1.0 + i)
         return _scalar(np.where((i > -1) & (g > -1), factor, np.nan))
 
@@ -60,7 +63,7 @@ def perpetuity_factor(rate: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = 
     """
     i, g = _floats(rate), _floats(growth)
     with np.errstate(divide="ignore", invalid="ignore"):
-        factor = (1.0 + i if paid == "start" else 1.0) / (i - g)
+        factor = (1.0 + i if choice(paid, PAID, "paid") == "start" else 1.0) / (i - g)
     return _scalar(np.where((i > g) & (g > -1), factor, np.nan))
 
 
@@ -136,7 +139,7 @@ def payments_needed(
     360.0
     """
     i = _floats(rate)
-    each = _floats(payment) * (1.0 + i if paid == "start" else 1.0)
+    each = _floats(payment) * (1.0 + i if choice(paid, PAID, "paid") == "start" else 1.0)
     a, b = _floats(owed), _floats(still_owed)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         # (each - b i) / (each - a i) = 1 + (a - b) i / (each - a i)
@@ -161,7 +164,9 @@ def rate_needed(*, owed: ArrayLike, payment: ArrayLike, periods: ArrayLike, paid
     a, p, n = (_floats(owed), _floats(payment), _floats(periods))
     a, p, n = np.broadcast_arrays(a, p, n)
     shape = a.shape
-    if paid == "start":  # the first payment at once leaves one payment fewer, each at the end, on what is left
+    if (
+        choice(paid, PAID, "paid") == "start"
+    ):  # the first payment at once leaves one payment fewer, each at the end, on what is left
         a, n = a - p, n - 1
     with np.errstate(divide="ignore", invalid="ignore", over="ignore", under="ignore"):
         share = np.divide(p, a).reshape(-1)

@@ -1,21 +1,21 @@
 """The value of coupons and face at a yield, with its first two derivatives.
 
-With i = yield / per_year, periods counted from settlement, and w the part of a period until the next payment, payment k
-(0 for the next) is worth amount / (1 + i) ** (w + k). By simple interest in the broken period, as government auctions
-do, it is amount / ((1 + w i) (1 + i) ** k).
+With i = yield / per_year and t the periods from settlement to a payment, it is worth amount / (1 + i) ** t. By simple
+interest in the broken period, as government auctions do, it is amount / ((1 + f i) (1 + i) ** (t - f)), with f the
+broken part of the time to the next payment; a long first period has whole periods in it, which compound.
 
-Source: F. Fabozzi, "Bond Markets, Analysis, and Strategies", chs. 2-4.
+Source: F. Fabozzi, "Bond Markets, Analysis, and Strategies", chs. 2-4; 31 CFR 356, appendix B (simple interest).
 """
 
 from __future__ import annotations
 
-from math import exp, log1p
+from math import exp, floor, log1p
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Worth", "perpetual_worth", "worth", "yield_for"]
+__all__ = ["Worth", "factors", "perpetual_worth", "worth", "yield_for"]
 
 Floats = NDArray[np.float64]
 
@@ -28,33 +28,35 @@ class Worth(NamedTuple):
     bend: float
 
 
-def worth(amounts: Floats, wait: float, rate: float, per_year: int, *, simple_first: bool = False) -> Worth:
-    """Return the value of payments `wait`, wait + 1, wait + 2… periods away at a yearly yield.
+def worth(amounts: Floats, times: Floats, rate: float, per_year: int, *, simple_first: bool = False) -> Worth:
+    """Return the value of payments `times` periods away, (n,) each, at a yearly yield.
 
     `rate` is quoted, compounding per_year times; above -per_year.
 
-    >>> round(worth(np.array([105.0]), 1.0, 0.05, 1).value, 9)
+    >>> round(worth(np.array([105.0]), np.array([1.0]), 0.05, 1).value, 9)
     100.0
     """
-    i = rate / per_year
-    k = np.arange(amounts.size, dtype=np.float64)
     with np.errstate(over="ignore", invalid="ignore"):
-        parts = _parts(k, wait, i, simple_first)
+        parts = factors(times, rate / per_year, simple_first)
         value, slope, bend = (float((amounts * part).sum()) for part in parts)
     return Worth(value, slope / per_year, bend / per_year**2)
 
 
-def _parts(k: Floats, wait: float, i: float, simple_first: bool) -> tuple[Floats, Floats, Floats]:
-    """The factor of each payment, with its first and second derivative with respect to i."""
-    if simple_first:
-        first = 1.0 / (1.0 + wait * i)
-        a, a1, a2 = first, -wait * first**2, 2.0 * wait**2 * first**3
-        d = np.exp(-k * log1p(i))
-        d1, d2 = -k * d / (1.0 + i), k * (k + 1.0) * d / (1.0 + i) ** 2
-        return a * d, a1 * d + a * d1, a2 * d + 2.0 * a1 * d1 + a * d2
-    t = wait + k
-    d = np.exp(-t * log1p(i))
-    return d, -t * d / (1.0 + i), t * (t + 1.0) * d / (1.0 + i) ** 2
+def factors(times: Floats, i: float, simple_first: bool = False) -> tuple[Floats, Floats, Floats]:
+    """Return the factor of each payment, with its first and second derivative with respect to i.
+
+    >>> factors(np.array([0.5, 1.5]), 0.1, True)[0].round(6).tolist()
+    [0.952381, 0.865801]
+    """
+    part = times[0] - floor(times[0] + 1e-12) if simple_first and times.size else 0.0
+    whole = times - part
+    d = np.exp(-whole * log1p(i))
+    d1, d2 = -whole * d / (1.0 + i), whole * (whole + 1.0) * d / (1.0 + i) ** 2
+    if part <= 0.0:
+        return d, d1, d2
+    a = 1.0 / (1.0 + part * i)
+    a1, a2 = -part * a**2, 2.0 * part**2 * a**3
+    return a * d, a1 * d + a * d1, a2 * d + 2.0 * a1 * d1 + a * d2
 
 
 def perpetual_worth(amount: float, wait: float, rate: float, per_year: int) -> Worth:
@@ -72,35 +74,33 @@ def perpetual_worth(amount: float, wait: float, rate: float, per_year: int) -> W
     return Worth(value, value * first / per_year, value * second / per_year**2)
 
 
-def yield_for(amounts: Floats, wait: float, target: float, per_year: int, *, simple_first: bool = False) -> float:
+def yield_for(amounts: Floats, times: Floats, target: float, per_year: int, *, simple_first: bool = False) -> float:
     """Return the yearly yield at which the payments are worth `target`; NaN when no yield above -per_year does.
 
     Newton's steps on the value, which falls and bends upward, kept inside a bracket.
 
-    >>> round(yield_for(np.array([5.0, 105.0]), 1.0, 100.0, 1), 12)
+    >>> round(yield_for(np.array([5.0, 105.0]), np.array([1.0, 2.0]), 100.0, 1), 12)
     0.05
     """
     if not (target > 0 and amounts.sum() > 0):
         return float("nan")
     low, high = -0.5 * per_year, 1.0
-    if simple_first and wait > 1:
-        low = max(low, -0.5 * per_year / wait)
-    while worth(amounts, wait, high, per_year, simple_first=simple_first).value > target:
+    while worth(amounts, times, high, per_year, simple_first=simple_first).value > target:
         high *= 4.0
         if high > 1e12:
             return float("nan")
-    while worth(amounts, wait, low, per_year, simple_first=simple_first).value < target:
+    while worth(amounts, times, low, per_year, simple_first=simple_first).value < target:
         low = (low - per_year) / 2.0
-        if low < -0.999999 * per_year or (simple_first and wait * low < -0.999999 * per_year):
+        if low < -0.999999 * per_year:
             return float("nan")
     rate = 0.05
     for _ in range(200):
-        here = worth(amounts, wait, rate, per_year, simple_first=simple_first)
+        here = worth(amounts, times, rate, per_year, simple_first=simple_first)
         if here.value > target:
             low = rate
         else:
             high = rate
-        following = rate - (here.value - target) / here.slope
+        following = rate - (here.value - target) / here.slope if here.slope else low
         following = following if low < following < high else (low + high) / 2
         if abs(following - rate) <= 1e-15 * max(1.0, abs(rate)):
             return following

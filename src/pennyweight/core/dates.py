@@ -7,7 +7,9 @@ from typing import Literal, TypeAlias, get_args
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-__all__ = ["DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "parts"]
+from pennyweight.errors import choice
+
+__all__ = ["DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "parts", "same_day"]
 
 DATED = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52)
 """How often a year due days can be counted out."""
@@ -27,11 +29,18 @@ def add_months(start: ArrayLike, months: ArrayLike) -> Days:
     ['2027-02-28', '2027-03-31']
     """
     day = np.asarray(start, dtype="datetime64[D]")
-    first = day.astype("datetime64[M]")
-    offset = (day - first.astype("datetime64[D]")).astype(np.int64)
-    month = first + np.asarray(months, dtype=np.int64).astype("timedelta64[M]")
-    last = days_in_month(month.astype("datetime64[D]")) - 1
-    moved: Days = month.astype("datetime64[D]") + np.minimum(offset, last).astype("timedelta64[D]")
+    return same_day(day, months, (day - day.astype("datetime64[M]").astype("datetime64[D]")).astype(np.int64) + 1)
+
+
+def same_day(start: ArrayLike, months: ArrayLike, day: ArrayLike) -> Days:
+    """Return a day of the month (1 to 31) that many months on from the month of `start`; past its end, its last.
+
+    >>> same_day(np.datetime64("2027-02-28"), np.array([-6, 6]), 31).astype(str).tolist()
+    ['2026-08-31', '2027-08-31']
+    """
+    month = np.asarray(start, dtype="datetime64[M]") + np.asarray(months, dtype=np.int64).astype("timedelta64[M]")
+    last = days_in_month(month.astype("datetime64[D]"))
+    moved: Days = month.astype("datetime64[D]") + (np.minimum(day, last) - 1).astype("timedelta64[D]")
     return moved
 
 
@@ -90,7 +99,7 @@ def adjusted(days: ArrayLike, roll: Roll, holidays: ArrayLike = ()) -> Days:
     '2027-01-29'
     """
     given = np.asarray(days, dtype="datetime64[D]")
-    if roll == "none":
+    if choice(roll, get_args(Roll), "roll") == "none":
         return given
     free = np.asarray(holidays, dtype="datetime64[D]")
     moved = np.busday_offset(given, 0, roll=_RULES[roll], holidays=free)

@@ -12,10 +12,10 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.dates import Days, add_months, days_in_month, parts
-from pennyweight.errors import InputError, nearest
+from pennyweight.core.dates import Days, days_in_month, parts, same_day
+from pennyweight.errors import InputError, choice
 
-__all__ = ["DAY_COUNTS", "actual_actual_icma", "year_fraction"]
+__all__ = ["DAY_COUNTS", "actual_actual_icma", "days_between", "icma_by_periods", "year_fraction"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -26,20 +26,35 @@ def year_fraction(
     """Return the part of a year from `start` to `end`, arrays of days that broadcast; below zero when end is earlier.
 
     Args:
-        day_count: a key of DAY_COUNTS.
+        start, end: days, single or arrays.
+        day_count: one of DAY_COUNTS.
         termination: the last day of the whole contract, which only 30E/360 (ISDA) asks for.
 
     >>> float(year_fraction(np.datetime64("2026-01-31"), np.datetime64("2026-07-31"), "30/360"))
     0.5
     """
-    first, last = np.asarray(start, dtype="datetime64[D]"), np.asarray(end, dtype="datetime64[D]")
-    until = None if termination is None else np.asarray(termination, dtype="datetime64[D]")
-    if day_count not in DAY_COUNTS:
-        known = ", ".join(DAY_COUNTS)
-        raise InputError(
-            f"The day count '{day_count}' is not known{nearest(day_count, DAY_COUNTS) or '.'} Known are {known}."
-        )
-    return np.asarray(DAY_COUNTS[day_count](first, last, until))[()]
+    name = choice(day_count, DAY_COUNTS, "day_count")
+    if name == "actual/actual":
+        return np.asarray(_actual_actual(_as_days(start), _as_days(end)))[()]
+    return np.asarray(days_between(start, end, name, termination=termination) / _BASIS[name])[()]
+
+
+def days_between(
+    start: ArrayLike, end: ArrayLike, day_count: str = "actual/365", *, termination: ArrayLike | None = None
+) -> Floats:
+    """Return the days from `start` to `end` as a day count counts them: by the calendar, or by months of thirty days.
+
+    Arguments as in `year_fraction`.
+
+    >>> [float(days_between("2027-01-31", "2027-02-28", name)) for name in ("actual/365", "30/360", "30E/360 ISDA")]
+    [28.0, 28.0, 30.0]
+    """
+    name = choice(day_count, DAY_COUNTS, "day_count")
+    first, last = _as_days(start), _as_days(end)
+    if name.startswith("actual"):
+        return np.asarray((last - first).astype(np.float64))[()]
+    until = None if termination is None else _as_days(termination)
+    return np.asarray(_THIRTY[name](first, last, until).astype(np.float64))[()]
 
 
 def actual_actual_icma(
@@ -51,60 +66,79 @@ def actual_actual_icma(
         start, end: arrays of days; the span may be shorter or longer than a coupon period.
         regular: a regular coupon period (from, to) on the same schedule; other periods are counted on from it,
             forwards and backwards, so a short or long first or last period is measured by the notional ones it covers.
-        per_year: coupon periods a year.
+            The later day of the month of the two is the schedule's: 31 August and 28 February fall on the 31st.
+        per_year: coupon periods a year, 1, 2, 3, 4, 6 or 12.
 
     Each notional period covered counts days in it over (days of that period * per_year).
+
+    >>> regular = (np.datetime64("2026-08-31"), np.datetime64("2027-02-28"))
+    >>> float(actual_actual_icma("2027-08-31", "2028-02-29", regular=regular, per_year=2))
+    0.5
     """
-    first, last = np.asarray(start, dtype="datetime64[D]"), np.asarray(end, dtype="datetime64[D]")
-    anchor = np.asarray(regular[1], dtype="datetime64[D]")
+    if per_year not in (1, 2, 3, 4, 6, 12):
+        raise InputError(f"per_year is {per_year!r}; coupons come 1, 2, 3, 4, 6 or 12 times a year.")
+    low, high = (_as_days(day) for day in regular)
+    if low.ndim or high.ndim:
+        raise InputError("regular must be two days, the first and the last of one coupon period.")
+    first, last = _as_days(start), _as_days(end)
     months = 12 // per_year
-    longest = int(np.max(np.abs((last - first).astype(np.int64)), initial=0)) // (28 * months) + 2
-    away = np.max(np.abs(np.stack(np.broadcast_arrays(first - anchor, last - anchor)).astype(np.int64)), initial=0)
-    reach = int(away) // (28 * months) + longest
-    total = np.zeros(np.broadcast_shapes(first.shape, last.shape))
-    for k in range(-reach, reach + 1):
-        low, high = add_months(anchor, (k - 1) * months), add_months(anchor, k * months)
-        inside = np.minimum(last, high) - np.maximum(first, low)
-        days = np.maximum(inside.astype(np.int64), 0)
-        total += days / ((high - low).astype(np.int64) * per_year)
-    return total
+    day = max(int(parts(low)[2]), int(parts(high)[2]))
+    spans = [(days - high).astype("timedelta64[D]").astype(np.int64) for days in (first, last)]
+    reach = [min(int(s.min(initial=0)) for s in spans), max(int(s.max(initial=0)) for s in spans)]
+    numbers = np.arange(reach[0] // (28 * months) - 1, reach[1] // (28 * months) + 2)
+    return icma_by_periods(first, last, same_day(high, numbers * months, day), per_year)
 
 
-def _actual(days_a_year: float) -> Callable[[Days, Days, Days | None], Floats]:
-    def fraction(start: Days, end: Days, _: Days | None) -> Floats:
-        return np.asarray((end - start).astype(np.float64) / days_a_year)
+def icma_by_periods(start: ArrayLike, end: ArrayLike, boundaries: Days, per_year: int) -> Floats:
+    """Return the part of a year from start to end, days in each of the periods between `boundaries`, (n,), over its
+    own.
 
-    return fraction
-
-
-def _actual_actual(start: Days, end: Days, _: Days | None) -> Floats:
-    """Days in leap years over 366, all others over 365."""
-
-    def since_zero(day: Days) -> Floats:
-        year = parts(day)[0]
-        begin = (year - 1970).astype("datetime64[Y]").astype("datetime64[D]")
-        length = (year - 1969).astype("datetime64[Y]").astype("datetime64[D]") - begin
-        return np.asarray(year + (day - begin).astype(np.float64) / length.astype(np.float64))
-
-    return since_zero(end) - since_zero(start)
+    >>> days = np.array(["2026-08-31", "2027-02-28", "2027-08-31"], dtype="datetime64[D]")
+    >>> float(icma_by_periods("2027-02-28", "2027-05-31", days, 2)) == 92 / 184 / 2
+    True
+    """
+    given = _as_days(start), _as_days(end)
+    first, last = np.minimum(*given), np.maximum(*given)
+    low, high = boundaries[:-1], boundaries[1:]
+    inside = np.minimum(last[..., None], high) - np.maximum(first[..., None], low)
+    days = np.maximum(inside.astype(np.int64), 0)
+    part = (days / ((high - low).astype(np.int64) * per_year)).sum(axis=-1)
+    return np.asarray(np.where(given[1] < given[0], -part, part))[()]
 
 
-def _thirty(start: Days, end: Days, d1: NDArray[np.int64], d2: NDArray[np.int64]) -> Floats:
+def _as_days(given: ArrayLike) -> Days:
+    return np.asarray(given, dtype="datetime64[D]")
+
+
+def _actual_actual(start: Days, end: Days) -> Floats:
+    """Days in leap years over 366, all others over 365; whole years counted apart, so that no digit is lost."""
+
+    def within(days: Days) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+        year = days.astype("datetime64[Y]")
+        begin, following = year.astype("datetime64[D]"), (year + 1).astype("datetime64[D]")
+        return year.astype(np.int64), (days - begin).astype(np.int64), (following - begin).astype(np.int64)
+
+    (y1, d1, n1), (y2, d2, n2) = within(start), within(end)
+    apart = (n1 - d1) / n1 + (y2 - y1 - 1) + d2 / n2
+    return np.asarray(np.where(y1 == y2, (d2 - d1) / n1, apart))
+
+
+def _thirty(start: Days, end: Days, d1: NDArray[np.int64], d2: NDArray[np.int64]) -> NDArray[np.int64]:
     (y1, m1, _), (y2, m2, _) = parts(start), parts(end)
-    return np.asarray((360 * (y2 - y1) + 30 * (m2 - m1) + (d2 - d1)) / 360.0)
+    return np.asarray(360 * (y2 - y1) + 30 * (m2 - m1) + (d2 - d1))
 
 
-def _bond_basis(start: Days, end: Days, _: Days | None) -> Floats:
+def _bond_basis(start: Days, end: Days, _: Days | None) -> NDArray[np.int64]:
     d1, d2 = parts(start)[2], parts(end)[2]
     d1 = np.minimum(d1, 30)
     return _thirty(start, end, d1, np.where((d2 == 31) & (d1 == 30), 30, d2))
 
 
-def _eurobond(start: Days, end: Days, _: Days | None) -> Floats:
+def _eurobond(start: Days, end: Days, _: Days | None) -> NDArray[np.int64]:
     return _thirty(start, end, np.minimum(parts(start)[2], 30), np.minimum(parts(end)[2], 30))
 
 
-def _eurobond_isda(start: Days, end: Days, termination: Days | None) -> Floats:
+def _eurobond_isda(start: Days, end: Days, termination: Days | None) -> NDArray[np.int64]:
     """Ends of February count as the 30th, but for the termination date."""
 
     def day(days: Days) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
@@ -117,12 +151,12 @@ def _eurobond_isda(start: Days, end: Days, termination: Days | None) -> Floats:
     return _thirty(start, end, np.where(end1 | (d1 == 31), 30, d1), np.where(end2 | (d2 == 31), 30, d2))
 
 
-DAY_COUNTS: dict[str, Callable[[Days, Days, Days | None], Floats]] = {
-    "actual/360": _actual(360.0),
-    "actual/365": _actual(365.0),
-    "actual/actual": _actual_actual,
+_THIRTY: dict[str, Callable[[Days, Days, Days | None], NDArray[np.int64]]] = {
     "30/360": _bond_basis,
     "30E/360": _eurobond,
     "30E/360 ISDA": _eurobond_isda,
 }
+_BASIS = {"actual/360": 360.0, "actual/365": 365.0, **dict.fromkeys(_THIRTY, 360.0)}
+
+DAY_COUNTS = ("actual/360", "actual/365", "actual/actual", *_THIRTY)
 """Day counts by their name; actual/actual by coupon periods stands apart, because it needs the periods."""

@@ -12,6 +12,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.errors import choice
+
 __all__ = [
     "discount_factors",
     "discounted",
@@ -25,6 +27,7 @@ __all__ = [
 
 Floats = NDArray[np.float64]
 Outlay = Literal["all", "first"]
+OUTLAYS: tuple[Outlay, ...] = ("all", "first")
 
 _EPS = np.finfo(np.float64).eps
 
@@ -210,4 +213,4 @@ def _running(table: Floats) -> Floats:
 
 def _outlay(table: Floats, on: Outlay) -> Floats:
     out = -np.minimum(table, 0.0)
-    return np.asarray(out[..., 0] if on == "first" else out.sum(axis=-1))
+    return np.asarray(out[..., 0] if choice(on, OUTLAYS, "on") == "first" else out.sum(axis=-1))

@@ -20,7 +20,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core import roots
 
-__all__ = ["Outcome", "Rates", "all_rates", "irr", "rates_with_outcome", "single_row"]
+__all__ = ["IrrOutcome", "IrrOutcomes", "all_rates", "irr", "irr_outcomes", "single_row"]
 
 Floats = NDArray[np.float64]
 
@@ -30,13 +30,15 @@ _TINY = 1e-5  # nearer to a rate of zero, the last digits need the more careful 
 _FAST_FROM = 32  # rows from which the chunked method wins over the pooled one
 
 
-class Outcome(IntEnum):
+class IrrOutcome(IntEnum):
     """How a row stands: only ONE has an internal rate of return."""
 
     ONE = 0
+    """Just one rate: it is the internal rate of return."""
     NONE = 1
     """Flows of both signs, and the present value never reaches zero."""
     SEVERAL = 2
+    """More than one rate brings the present value to zero."""
     TOUCHES = 3
     """The present value reaches zero without changing sign there."""
     EDGE = 4
@@ -46,9 +48,29 @@ class Outcome(IntEnum):
     UNDEFINED = 6
     """A flow is not a number."""
 
+    @property
+    def reason(self) -> str:
+        """Why there is no internal rate of return, in words; empty where there is one.
 
-class Rates(NamedTuple):
-    """Rates (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows."""
+        >>> IrrOutcome.SEVERAL.reason
+        'several rates bring the present value to zero'
+        """
+        return _REASONS[self]
+
+
+_REASONS = {
+    IrrOutcome.ONE: "",
+    IrrOutcome.NONE: "no rate brings the present value to zero",
+    IrrOutcome.SEVERAL: "several rates bring the present value to zero",
+    IrrOutcome.TOUCHES: "the present value touches zero without crossing it",
+    IrrOutcome.EDGE: "all is lost or gained at once: the rate lies at -100% or beyond every number",
+    IrrOutcome.ONE_SIGN: "money only comes in, or only goes out",
+    IrrOutcome.UNDEFINED: "a flow is not a number",
+}
+
+
+class IrrOutcomes(NamedTuple):
+    """IrrOutcomes (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows."""
 
     rate: Floats
     outcome: NDArray[np.int8]
@@ -62,22 +84,24 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
         times: when each flow happens, shape (n,) or (..., n), increasing, in years; left out: 0, 1, 2…
 
     Returns:
-        Rates per unit of time as fractions, shape (...). |present value at the rate| is at most
-        1e-9 of the sum of |flows|. Rates are those above -100 %.
+        IrrOutcomes per unit of time as fractions, shape (...). |present value at the rate| is at most
+        1e-9 of the sum of |flows|. IrrOutcomes are those above -100 %.
 
     Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5.
 
     >>> round(float(irr([-1000.0, 600.0, 600.0])), 6)
     0.130662
     """
-    return rates_with_outcome(flows, times=times).rate[()]
+    return irr_outcomes(flows, times=times).rate[()]
 
 
-def rates_with_outcome(flows: ArrayLike, *, times: ArrayLike | None = None) -> Rates:
-    """Like `irr`, with the `Outcome` of each row beside its rate.
+def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutcomes:
+    """Return the rate of each row, NaN where it has none, and beside it the `IrrOutcome` that says why.
+
+    Arguments as in `irr`. `IrrOutcome(code).reason` puts a code in words.
 
     >>> rows = [[-100.0, 110.0, 0.0], [-100.0, 230.0, -132.0], [1.0, 1.0, 1.0]]
-    >>> [Outcome(code).name for code in rates_with_outcome(rows).outcome]
+    >>> [IrrOutcome(code).name for code in irr_outcomes(rows).outcome]
     ['ONE', 'SEVERAL', 'ONE_SIGN']
     """
     table = np.asarray(flows, dtype=np.float64)
@@ -86,7 +110,7 @@ def rates_with_outcome(flows: ArrayLike, *, times: ArrayLike | None = None) -> R
     if table.size == n:
         row = table.reshape(n).tolist()
         rate, outcome = single_row(row, None if when is None else when.reshape(-1).tolist())
-        return Rates(np.full(lead, rate), np.full(lead, outcome, dtype=np.int8))
+        return IrrOutcomes(np.full(lead, rate), np.full(lead, outcome, dtype=np.int8))
     rows = table.reshape(-1, n)
     rate_rows = np.full(rows.shape[0], np.nan)
     outcomes = np.zeros(rows.shape[0], dtype=np.int8)
@@ -99,7 +123,7 @@ def rates_with_outcome(flows: ArrayLike, *, times: ArrayLike | None = None) -> R
     if rest.size:
         here = when if when is None or when.ndim == 1 else when[rest]
         rate_rows[rest], outcomes[rest] = _pooled(rows[rest], here)
-    return Rates(rate_rows.reshape(lead), outcomes.reshape(lead))
+    return IrrOutcomes(rate_rows.reshape(lead), outcomes.reshape(lead))
 
 
 def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list[float], list[float]]:
@@ -129,7 +153,7 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
 def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8]]:
     """Any rows: every root found, then the outcome read off."""
     rate = np.full(rows.shape[0], np.nan)
-    outcome = np.full(rows.shape[0], Outcome.NONE, dtype=np.int8)
+    outcome = np.full(rows.shape[0], IrrOutcome.NONE, dtype=np.int8)
     finite = np.isfinite(rows).all(axis=1)
     one_sign = finite & ~((rows > 0).any(axis=1) & (rows < 0).any(axis=1))
     work = np.flatnonzero(finite & ~one_sign)
@@ -144,14 +168,14 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
     crossing = np.bincount(row[~found.touches & ~edge], minlength=rows.shape[0])
     touching = np.bincount(row[found.touches & ~edge], minlength=rows.shape[0])
     at_edge = np.bincount(row[edge], minlength=rows.shape[0])
-    outcome[at_edge > 0] = Outcome.EDGE
-    outcome[apart] = Outcome.EDGE
-    outcome[touching > 0] = Outcome.TOUCHES
-    outcome[crossing == 1] = Outcome.ONE
-    outcome[crossing + touching > 1] = Outcome.SEVERAL
-    outcome[one_sign] = Outcome.ONE_SIGN
-    outcome[~finite] = Outcome.UNDEFINED
-    chosen = ~found.touches & ~edge & (outcome[row] == Outcome.ONE)
+    outcome[at_edge > 0] = IrrOutcome.EDGE
+    outcome[apart] = IrrOutcome.EDGE
+    outcome[touching > 0] = IrrOutcome.TOUCHES
+    outcome[crossing == 1] = IrrOutcome.ONE
+    outcome[crossing + touching > 1] = IrrOutcome.SEVERAL
+    outcome[one_sign] = IrrOutcome.ONE_SIGN
+    outcome[~finite] = IrrOutcome.UNDEFINED
+    chosen = ~found.touches & ~edge & (outcome[row] == IrrOutcome.ONE)
     rate[row[chosen]] = at[chosen]
     return rate, outcome
 
@@ -159,15 +183,15 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
 # One row, in plain floats: an array call costs more than the arithmetic of a short row.
 
 
-def single_row(row: list[float], times: list[float] | None = None) -> tuple[float, Outcome]:
-    """(rate, outcome) of one row given as plain floats; arguments and meaning as in `rates_with_outcome`.
+def single_row(row: list[float], times: list[float] | None = None) -> tuple[float, IrrOutcome]:
+    """(rate, outcome) of one row given as plain floats; arguments and meaning as in `irr_outcomes`.
 
     >>> single_row([-100.0, 110.0])[1].name
     'ONE'
     """
     largest = max(map(abs, row), default=0.0)
     if not all(map(isfinite, row)):
-        return float("nan"), Outcome.UNDEFINED
+        return float("nan"), IrrOutcome.UNDEFINED
     if row and not (row[0] and row[-1]):  # idle ends say nothing, and would only stretch the scale
         begin = next((k for k, flow in enumerate(row) if flow), 0)
         end = next((k for k in range(len(row), 0, -1) if row[k - 1]), 0)
@@ -179,15 +203,15 @@ def single_row(row: list[float], times: list[float] | None = None) -> tuple[floa
                 changes += 1
             last = flow
     if changes == 0:
-        return float("nan"), Outcome.ONE_SIGN
+        return float("nan"), IrrOutcome.ONE_SIGN
     if changes == 1:
         x = _newton_periodic(row, largest) if times is None else None
         if x is not None:
             rate = expm1(-x) if x > -700 else float("inf")
             if isfinite(rate) and rate > -1:
-                return rate, Outcome.ONE
+                return rate, IrrOutcome.ONE
     rates, outcomes = _pooled(np.array([row]), None if times is None else np.array(times))
-    return float(rates[0]), Outcome(int(outcomes[0]))
+    return float(rates[0]), IrrOutcome(int(outcomes[0]))
 
 
 def _newton_periodic(row: list[float], largest: float) -> float | None:

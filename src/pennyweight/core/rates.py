@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-__all__ = ["effective_rate", "nominal_rate", "per_period"]
+__all__ = ["discount_from_effective", "effective_from_discount", "effective_rate", "nominal_rate", "per_period"]
 
 Floats = NDArray[np.float64]
 
@@ -36,6 +36,35 @@ def nominal_rate(effective: ArrayLike, per_year: float) -> Floats:
         if per_year == float("inf"):
             return np.where(r > -1, np.log1p(r), np.nan)[()]
         return np.where(r > -1, per_year * np.expm1(np.log1p(r) / per_year), np.nan)[()]
+
+
+def discount_from_effective(effective: ArrayLike, per_year: float) -> Floats:
+    """Return the rate of discount (interest in advance), convertible `per_year` times, that earns an effective rate.
+
+    m (1 - (1 + r) ** (-1/m)), or log(1 + r) continuously. Source: S. Kellison, sections 1.6 and 1.8.
+
+    >>> round(float(discount_from_effective(0.25, 1)), 12)
+    0.2
+    """
+    r = np.asarray(effective, dtype=np.float64)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        log = np.log1p(np.where(r > -1, r, np.nan))
+        return np.asarray(log if per_year == float("inf") else -per_year * np.expm1(-log / per_year))[()]
+
+
+def effective_from_discount(discount: ArrayLike, per_year: float) -> Floats:
+    """Return the effective rate of a rate of discount, convertible `per_year` times: (1 - d/m) ** -m - 1.
+
+    NaN where the discount is a whole period's worth or more.
+
+    >>> round(float(effective_from_discount(0.2, 1)), 12)
+    0.25
+    """
+    d = np.asarray(discount, dtype=np.float64)
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        if per_year == float("inf"):
+            return np.asarray(np.expm1(d))[()]
+        return np.where(d < per_year, np.expm1(-per_year * np.log1p(-d / per_year)), np.nan)[()]
 
 
 def per_period(effective: ArrayLike, per_year: float) -> Floats:

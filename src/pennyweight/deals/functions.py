@@ -196,7 +196,7 @@ def _irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | 
 
 def _why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> str:
     row = _cut(time, x, years, plus)[0][:, 0]
-    outcome = irr.rates_with_outcome(row).outcome
+    outcome = irr.irr_outcomes(row).outcome
     crossing, touching = irr.all_rates(row)
     several = [
         f"{float(rates.effective_rate(rate * time.per_year, time.per_year)):.2%}"
@@ -207,10 +207,10 @@ def _why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Float
     if not (row > 0).any():
         return "no money comes in"
     return {
-        irr.Outcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
-        irr.Outcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
-        irr.Outcome.EDGE: "the return lies at -100% or beyond every number",
-    }.get(irr.Outcome(int(outcome)), "no rate brings the present value to zero")
+        irr.IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
+        irr.IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
+        irr.IrrOutcome.EDGE: "the return lies at -100% or beyond every number",
+    }.get(irr.IrrOutcome(int(outcome)), "no rate brings the present value to zero")
 
 
 def _payback(time: Timeline, x: Floats, rate: Floats | None = None) -> Floats:

@@ -6,23 +6,27 @@ import datetime as dt
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, TypeAlias
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pennyweight.core import bonds
-from pennyweight.core.dates import Days, add_months
-from pennyweight.core.daycount import actual_actual_icma, year_fraction
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.core.dates import Days, parts, same_day
+from pennyweight.core.daycount import icma_by_periods, year_fraction
+from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.bond_report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
-from pennyweight.quantities.rates import read_rate
+from pennyweight.quantities.numbers import LARGEST
+from pennyweight.quantities.rates import KnownRate, read_rate
 
 __all__ = ["Bond", "Coupons"]
 
 Date = str | dt.date | np.datetime64
 First = Literal["compound", "simple"]
+FIRSTS: tuple[First, ...] = ("compound", "simple")
+Floats: TypeAlias = NDArray[np.float64]
 
 ICMA = "actual/actual ICMA"
 _FREQUENCIES = (0, 1, 2, 4, 12)
@@ -32,10 +36,15 @@ class Coupons(NamedTuple):
     """What is still to come after a settlement day, per 100 of face."""
 
     dates: Days
-    coupons: np.ndarray[tuple[int], np.dtype[np.float64]]
-    redemption: np.ndarray[tuple[int], np.dtype[np.float64]]
-    wait: float
-    """Periods from settlement to the next payment."""
+    coupons: Floats
+    redemption: Floats
+    times: Floats
+    """Periods from settlement to each payment."""
+
+    @property
+    def wait(self) -> float:
+        """Periods from settlement to the next payment."""
+        return float(self.times[0])
 
 
 @dataclass(frozen=True)
@@ -46,13 +55,22 @@ class Bond:
         coupon: the yearly coupon as a rate of face ("4%"); 0 for a bill or a zero bond.
         maturity: the day the face is paid, or "perpetual".
         per_year: coupons a year: 0, 1, 2, 4 or 12; left out: 2, or 0 without a coupon. The yield is quoted to
-            compound as often; once a year without coupons.
+            compound as often, also of a zero bond; once a year with 0.
         day_count: of the accrued interest; actual/actual by coupon periods (ICMA) unless said otherwise.
         issued: the day interest begins; needed for a short or long first period, and for a perpetual bond.
         first_coupon: the first coupon's day, when it is not the first regular one after `issued`.
         redemption: what is paid back at maturity.
+        last_coupon: the last coupon's day before maturity, when maturity is not a regular coupon day: the last period
+            is short or long then, and coupon days are counted from here.
+        end_of_month: whether coupons of a bond due on the last day of a month always fall on one (30 June, 31
+            December); otherwise they fall on the same day of the month (30 June, 30 December), or a shorter month's
+            last.
 
     Raises InputError for dates in the wrong order and terms that cannot be.
+
+    A regular coupon is coupon / per_year of face; that of an irregular period is the part of a year it covers by the
+    day count. In a regular period the part gone by and the part to come add up to one; by 30/360 no more accrues than
+    the coupon.
 
     >>> bond = Bond("5%", "2030-01-15", per_year=1)
     >>> round(bond.price("5%", "2026-01-15"), 9)
@@ -66,36 +84,59 @@ class Bond:
     issued: Date | None = None
     first_coupon: Date | None = None
     redemption: float = 100.0
+    last_coupon: Date | None = None
+    end_of_month: bool = False
 
     def __post_init__(self) -> None:
         if self.per_year == -1:
             object.__setattr__(self, "per_year", 2 if self._rate else 0)
-        if self.per_year not in _FREQUENCIES:
-            raise InputError(f"per_year is {self.per_year}; coupons come 0, 1, 2, 4 or 12 times a year.")
+        if self.per_year not in _FREQUENCIES or isinstance(self.per_year, bool):
+            raise InputError(f"per_year is {self.per_year!r}; coupons come 0, 1, 2, 4 or 12 times a year.")
         if self._rate < 0:
             raise InputError(f"The coupon is {self.coupon}; it is 0 or more.")
-        if bool(self._rate) != bool(self.per_year):
-            raise InputError(
-                f"A coupon of {self.coupon} paid {self.per_year} times a year cannot be; say both or neither."
-            )
+        if self._rate and not self.per_year:
+            raise InputError(f"A coupon of {self.coupon} paid 0 times a year cannot be; say how often, or no coupon.")
         if not read_amount(self.redemption, what="redemption") > 0:
             raise InputError(f"redemption is {self.redemption}; it is above zero.")
         if self.day_count != ICMA:
-            read_day_count(self.day_count)
+            object.__setattr__(self, "day_count", read_day_count(self.day_count))
+        if not isinstance(self.end_of_month, bool):
+            raise InputError(f"end_of_month is {self.end_of_month!r}; it must be True or False.")
         if self.perpetual and (self._issued is None or not self._rate):
             raise InputError("A perpetual bond needs a coupon, and 'issued' for its coupon days.")
         if self.first_coupon is not None and self._issued is None:
             raise InputError("'first_coupon' needs 'issued', the day from which its interest runs.")
-        ordered = [day for day in (self._issued, self._first, self._maturity) if day is not None]
+        if not self.per_year and (self.first_coupon is not None or self.last_coupon is not None):
+            raise InputError("A bond without coupon days has no first_coupon and no last_coupon; leave them out.")
+        if self.last_coupon is not None and self.perpetual:
+            raise InputError("A perpetual bond has no last_coupon; leave it out.")
+        ordered = [day for day in (self._issued, self._first, self._last, self._maturity) if day is not None]
         if any(a > b or (a == b and a is not self._first) for a, b in pairwise(ordered)):
             raise InputError(
-                "The dates are out of order: issued comes before the first coupon, and that before maturity."
+                "The dates are out of order: issued, first_coupon, last_coupon and maturity come one after another."
+            )
+        self._check_calendar()
+
+    def _check_calendar(self) -> None:
+        if self.end_of_month and (parts(self._anchor() + 1)[2] != 1 or not self.per_year):
+            raise InputError(
+                f"end_of_month goes with coupon days on the last of a month, and {self._anchor()} is none."
+            )
+        first = self._first
+        if first is None or first == self._maturity:
+            return
+        number = self._next_regular(first - np.timedelta64(1, "D"))
+        if self._regular(number) != first:
+            around = f"{self._regular(number - 1)} and {self._regular(number)}"
+            raise InputError(
+                f"first_coupon is {first}, and coupon days counted from {self._anchor()} fall on {around}; "
+                "choose one of them, or give last_coupon when the last period is irregular."
             )
 
     @property
     def perpetual(self) -> bool:
         """Whether the face is never paid back."""
-        return self.maturity == "perpetual"
+        return isinstance(self.maturity, str) and self.maturity == "perpetual"
 
     @cached_property
     def _rate(self) -> float:
@@ -112,6 +153,10 @@ class Bond:
     @cached_property
     def _first(self) -> np.datetime64 | None:
         return None if self.first_coupon is None else read_date(self.first_coupon, what="first_coupon")
+
+    @cached_property
+    def _last(self) -> np.datetime64 | None:
+        return None if self.last_coupon is None else read_date(self.last_coupon, what="last_coupon")
 
     @property
     def compounding(self) -> int:
@@ -131,29 +176,26 @@ class Bond:
 
     def yield_at(self, price: float, settlement: Date, *, first: First = "compound") -> float:
         """The yearly yield at a clean price per 100. NoAnswer when no yield gives it."""
-        clean = read_amount(price, what="price")
-        if not clean > 0:
-            raise InputError(f"price is {price}; a price per 100 is above zero.")
+        clean = self._price(price)
         target = clean + self.accrued(settlement)
         m = self.compounding
         if self.perpetual:
             found = self._perpetual_yield(target, settlement)
         else:
             left = self.coupons(settlement)
-            found = bonds.yield_for(
-                left.coupons + left.redemption, left.wait, target, m, simple_first=first == "simple"
-            )
+            simple = choice(first, FIRSTS, "first") == "simple"
+            found = bonds.yield_for(left.coupons + left.redemption, left.times, target, m, simple_first=simple)
         if not np.isfinite(found):
             raise NoAnswer(f"No yield gives a price of {price}.")
-        return found
+        return KnownRate(found)
 
     def accrued(self, settlement: Date) -> float:
         """Interest per 100 that has run since the last coupon."""
+        day = self._day(settlement)
         if not self._rate:
             return 0.0
-        day = self._day(settlement)
         start, end = self._period_around(day)
-        return 100.0 * self._rate * self._fraction(start, day, end)
+        return 100.0 * self._rate * self._elapsed(start, day, end)
 
     def macaulay_duration(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
         """The mean time to the payments in years, weighted by their worth."""
@@ -172,15 +214,29 @@ class Bond:
 
     def current_yield(self, price: float) -> float:
         """A year's coupons over the clean price."""
-        return 100.0 * self._rate / read_amount(price, what="price")
+        return KnownRate(100.0 * self._rate / self._price(price))
 
     def discount_rate(self, price: float, settlement: Date, *, day_count: str = "actual/360") -> float:
         """What is taken off the redemption, a year: (redemption - price) / redemption / time; for bills."""
-        return (self.redemption - price) / self.redemption / self._bill_time(settlement, day_count)
+        clean = self._price(price)
+        return KnownRate((self.redemption - clean) / self.redemption / self._bill_time(settlement, day_count))
+
+    def price_at_discount(self, rate: str | float, settlement: Date, *, day_count: str = "actual/360") -> float:
+        """The price of a bill from its discount rate: redemption * (1 - rate * time), the inverse of `discount_rate`.
+
+        >>> round(Bond(0, "2027-03-01").price_at_discount("4%", "2026-12-01"), 9)
+        99.0
+        """
+        discount = read_rate(rate, what="the discount rate").value
+        price = self.redemption * (1 - discount * self._bill_time(settlement, day_count))
+        if not price > 0:
+            raise NoAnswer(f"At a discount rate of {discount:.2%} nothing is left to pay for the bill.")
+        return price
 
     def simple_yield(self, price: float, settlement: Date, *, day_count: str = "actual/365") -> float:
         """What is gained on the price, a year, without compounding; for bills."""
-        return (self.redemption - price) / price / self._bill_time(settlement, day_count)
+        clean = self._price(price)
+        return KnownRate((self.redemption - clean) / clean / self._bill_time(settlement, day_count))
 
     def report(
         self,
@@ -194,23 +250,33 @@ class Bond:
         """All figures on a day, from a yield or from a clean price, with the payments to come."""
         if (at_yield is None) == (price is None):
             raise InputError("Give either a yield or a price; the other is worked out.")
-        if first not in ("compound", "simple"):
-            raise InputError(f"first is '{first}'; the broken period is discounted 'compound' or 'simple'.")
+        choice(first, FIRSTS, "first")
         rate = self.yield_at(price, settlement, first=first) if price is not None else self._yield(at_yield or 0.0)
         return BondReport.of(self, self._day(settlement), rate, first, currency)
 
     def coupons(self, settlement: Date) -> Coupons:
         """The payments after a settlement day; of a perpetual bond the next ten."""
         day = self._day(settlement)
-        dates = self._dates_after(day)
         m = self.per_year
-        coupons = np.full(dates.size, 100.0 * self._rate / m if m else 0.0)
-        if m and self._issued is not None and dates[0] == self._first_date():
-            coupons[0] = 100.0 * self._rate * self._icma(self._issued, dates[0], dates[0])
+        if not m:
+            assert self._maturity is not None
+            name = "actual/365" if self.day_count == ICMA else self.day_count
+            time = float(year_fraction(day, self._maturity, name))
+            due = np.array([self._maturity], dtype="datetime64[D]")
+            return Coupons(due, np.zeros(1), np.full(1, read_amount(self.redemption)), np.full(1, time))
+        dates = self._dates_after(day)
+        coupons, times = np.full(dates.size, 100.0 * self._rate / m), np.arange(dates.size, dtype=np.float64)
+        start, end = self._period_around(day)
+        coupons[0] = 100.0 * self._rate * self._share(start, end)
+        times += self._wait(start, day, end)
+        if self._last is not None and dates.size > 1 and self._maturity is not None:
+            coupons[-1] = 100.0 * self._rate * self._share(self._last, self._maturity)
+            times[-1] += self._wait(self._last, self._last, self._maturity) - 1
         redemption = np.zeros(dates.size)
         if not self.perpetual:
-            redemption[-1] = self.redemption
-        return Coupons(dates, coupons, redemption, self._wait(day, dates[0]))
+            redemption[-1] = read_amount(self.redemption)
+        kept = slice(None) if self._rate else slice(-1, None)  # a zero bond pays once
+        return Coupons(dates[kept], coupons[kept], redemption[kept], times[kept])
 
     # The calendar of the bond.
 
@@ -224,13 +290,18 @@ class Bond:
 
     def _anchor(self) -> np.datetime64:
         """A day of the regular schedule."""
-        anchor = self._maturity if self._maturity is not None else self._first or self._issued
+        anchor = self._last or self._maturity or self._first or self._issued
         assert anchor is not None
         return anchor
 
+    def _regular_days(self, numbers: NDArray[np.int64]) -> Days:
+        """The regular coupon days so many periods from the anchor."""
+        anchor = self._anchor()
+        day = 31 if self.end_of_month else int(parts(anchor)[2])
+        return same_day(anchor, numbers * (12 // self.per_year), day)
+
     def _regular(self, number: int) -> np.datetime64:
-        """The regular coupon day `number` periods from the anchor."""
-        return np.datetime64(add_months(self._anchor(), number * (12 // self.per_year)).item(), "D")
+        return np.datetime64(self._regular_days(np.array([number]))[0], "D")
 
     def _next_regular(self, day: np.datetime64) -> int:
         """The number of the first regular coupon day after a day."""
@@ -241,56 +312,73 @@ class Bond:
         return number
 
     def _first_date(self) -> np.datetime64 | None:
+        """The end of the first period; None when nobody said when interest begins."""
         if self._issued is None:
             return None
-        return self._first if self._first is not None else self._regular(self._next_regular(self._issued))
+        if self._first is not None:
+            return self._first
+        if self._last is not None and self._issued >= self._last:
+            return self._maturity
+        return self._regular(self._next_regular(self._issued))
 
     def _dates_after(self, day: np.datetime64) -> Days:
-        if not self.per_year:
-            return np.array([self._maturity], dtype="datetime64[D]")
         first = self._first_date()
         number = self._next_regular(day if first is None or day >= first else first - np.timedelta64(1, "D"))
-        count = 10 if self.perpetual else -number + 1
-        return add_months(self._anchor(), (number + np.arange(count)) * (12 // self.per_year))
+        days = self._regular_days(number + np.arange(10 if self.perpetual else max(-number + 1, 0)))
+        if self._last is not None or not days.size:
+            days = np.append(days, np.array([self._maturity], dtype="datetime64[D]"))
+        return days
 
     def _period_around(self, day: np.datetime64) -> tuple[np.datetime64, np.datetime64]:
-        """The coupon period a day lies in, the irregular first one included."""
+        """The coupon period a day lies in, the irregular first and last ones included."""
         first = self._first_date()
         if first is not None and day < first and self._issued is not None:
             return self._issued, first
+        if self._last is not None and day >= self._last and self._maturity is not None:
+            return self._last, self._maturity
         number = self._next_regular(day)
         return self._regular(number - 1), self._regular(number)
 
-    def _icma(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
-        """The part of a year from start to a day of the period that ends on `end`, by coupon periods."""
-        number = self._next_regular(end - np.timedelta64(1, "D"))
-        regular = (self._regular(number - 1), self._regular(number))
-        return float(actual_actual_icma(start, day, regular=regular, per_year=self.per_year))
+    def _is_regular(self, start: np.datetime64, end: np.datetime64) -> bool:
+        number = self._next_regular(start)
+        return bool(self._regular(number - 1) == start and self._regular(number) == end)
 
-    def _fraction(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
+    @property
+    def _by_thirty(self) -> bool:
+        return self.day_count.startswith("30")
+
+    def _icma(self, start: np.datetime64, end: np.datetime64) -> float:
+        """The part of a year by coupon periods, those of the regular schedule or notional ones on it."""
+        low, high = self._next_regular(start) - 1, self._next_regular(end)
+        return float(icma_by_periods(start, end, self._regular_days(np.arange(low, high + 1)), self.per_year))
+
+    def _share(self, start: np.datetime64, end: np.datetime64) -> float:
+        """The part of a year a coupon is paid for."""
+        if self._is_regular(start, end):
+            return 1 / self.per_year
+        if self.day_count == ICMA:
+            return self._icma(start, end)
+        return float(year_fraction(start, end, self.day_count, termination=self._maturity))
+
+    def _elapsed(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
         """The part of a year from the period's start to a day in it."""
         if self.day_count == ICMA:
-            return self._icma(start, day, end)
-        return float(year_fraction(start, day, read_day_count(self.day_count), termination=self._maturity))
+            return self._icma(start, day)
+        part = float(year_fraction(start, day, self.day_count, termination=self._maturity))
+        return min(part, self._share(start, end)) if self._by_thirty else part
 
-    def _wait(self, day: np.datetime64, following: np.datetime64) -> float:
-        """Periods until the next payment: by 30-day months where the day count has them, else by actual days."""
-        if not self.per_year:
-            return float(
-                year_fraction(
-                    day, following, "actual/365" if self.day_count == ICMA else read_day_count(self.day_count)
-                )
-            )
-        if self.day_count.startswith("30"):
-            name = read_day_count(self.day_count)
-            return float(year_fraction(day, following, name, termination=self._maturity)) * self.per_year
-        start, _ = self._period_around(day)
-        return (self._icma(start, following, following) - self._icma(start, day, following)) * self.per_year
+    def _wait(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
+        """Coupon periods from a day to the end of its period: by months of thirty days, else by actual days."""
+        if self._by_thirty:
+            return (self._share(start, end) - self._elapsed(start, day, end)) * self.per_year
+        return (self._icma(start, end) - self._icma(start, day)) * self.per_year
 
     # Worth.
 
-    def _yield(self, given: str | float) -> float:
+    def _yield(self, given: object) -> float:
         rate = read_rate(given, what="the yield")
+        if rate.compounding is None and rate.value <= -self.compounding:
+            raise InputError(f"The yield '{given}' loses everything within one period.")
         if rate.compounding not in (None, float(self.compounding)):
             raise InputError(
                 f"The yield '{given}' must compound {self.compounding} times a year, as the coupons are paid."
@@ -298,15 +386,30 @@ class Bond:
         return rate.value
 
     def _worth(self, rate: float, settlement: Date, first: First) -> bonds.Worth:
+        simple = choice(first, FIRSTS, "first") == "simple"
+        if simple and self.perpetual:
+            raise InputError("A perpetual bond is discounted compound in every period; leave out first='simple'.")
         day = self._day(settlement)
+        left = self.coupons(day)
         if self.perpetual:
             if rate <= 0:
                 raise NoAnswer(f"At a yield of {rate:.2%} a perpetual bond has no finite price.")
-            wait = self._wait(day, self._dates_after(day)[0])
-            return bonds.perpetual_worth(100.0 * self._rate / self.per_year, wait, rate, self.per_year)
-        left = self.coupons(day)
-        simple = first == "simple"
-        return bonds.worth(left.coupons + left.redemption, left.wait, rate, self.compounding, simple_first=simple)
+            level = 100.0 * self._rate / self.per_year
+            forever = bonds.perpetual_worth(level, left.wait, rate, self.per_year)
+            odd = bonds.worth(
+                left.coupons[:1] - level, left.times[:1], rate, self.per_year
+            )  # a first coupon unlike them
+            return bonds.Worth(*(a + b for a, b in zip(forever, odd, strict=True)))
+        worth = bonds.worth(left.coupons + left.redemption, left.times, rate, self.compounding, simple_first=simple)
+        if not np.isfinite(worth.value):
+            raise NoAnswer(f"At a yield of {rate:.2%} the price is more than a number can hold.")
+        return worth
+
+    def _price(self, price: object) -> float:
+        clean = read_amount(price, what="price")
+        if not 0 < clean <= LARGEST:
+            raise InputError(f"price is {price}; a price per 100 is above zero.")
+        return clean
 
     def _perpetual_yield(self, target: float, settlement: Date) -> float:
         low, high = 1e-9, 1e6

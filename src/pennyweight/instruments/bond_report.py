@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.core.bonds import factors
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.rates import word_for
+from pennyweight.quantities.rates import KnownRate, word_for
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ class BondReport(Shown):
     def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
         """Work out every figure at a yield."""
         accrued = bond.accrued(day)
-        told = f"{rate * 100!r}%"
+        told = KnownRate(rate)
         return cls(
             bond,
             day,
@@ -67,11 +68,8 @@ class BondReport(Shown):
     @cached_property
     def factors(self) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
         """The discount factor of each payment."""
-        i, wait = self.rate / self.bond.compounding, self.payments.wait
-        k = np.arange(self.payments.dates.size)
-        if self.first == "simple":
-            return np.asarray(1.0 / ((1.0 + wait * i) * (1.0 + i) ** k))
-        return np.asarray((1.0 + i) ** -(wait + k))
+        i = self.rate / self.bond.compounding
+        return factors(self.payments.times, i, self.first == "simple")[0]
 
     @cached_property
     def frame(self) -> pd.DataFrame:
@@ -135,7 +133,7 @@ class BondReport(Shown):
             ),
             Line("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
         ]
-        if bond.per_year:
+        if bond.current_yield(self.clean):
             lines.append(
                 Line(
                     "Current yield",
@@ -143,7 +141,7 @@ class BondReport(Shown):
                     "coupons of a year over the clean price",
                 )
             )
-        if not bond.per_year:
+        if not bond.current_yield(self.clean):
             discount, simple = (
                 bond.discount_rate(self.clean, self.settlement),
                 bond.simple_yield(self.clean, self.settlement),
@@ -179,9 +177,9 @@ class BondReport(Shown):
             formula = "dirty = coupon × (1 + i)^(1 - w) / i"
             return formula, f"{self.payments.coupons[-1]:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
         if self.first == "simple":
-            formula = "dirty = sum of payment / ((1 + w i) (1 + i)^k), k = 0 for the next"
+            formula = "dirty = sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
         else:
-            formula = "dirty = sum of payment / (1 + i)^(w + k), k = 0 for the next"
+            formula = "dirty = sum of payment / (1 + i)^t, t periods from settlement, w for the next"
         count = self.payments.dates.size
         return formula, f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
 

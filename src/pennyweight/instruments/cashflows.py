@@ -196,11 +196,11 @@ class CashFlows:
         SeveralAnswers, which carries all of them.
         """
         flows, times = self._for_irr()
-        found = core_irr.rates_with_outcome(flows, times=times)
-        outcome = core_irr.Outcome(int(found.outcome))
-        if outcome is core_irr.Outcome.ONE:
+        found = core_irr.irr_outcomes(flows, times=times)
+        outcome = core_irr.IrrOutcome(int(found.outcome))
+        if outcome is core_irr.IrrOutcome.ONE:
             return float(self._yearly(float(found.rate)))
-        if outcome is core_irr.Outcome.SEVERAL:
+        if outcome is core_irr.IrrOutcome.SEVERAL:
             rates = self.irrs()
             shown = ", ".join(f"{rate:.2%}" for rate in rates)
             raise SeveralAnswers(f"Several rates bring the present value to zero: {shown}.", rates)
@@ -326,11 +326,11 @@ class CashFlows:
         per_year = PERIODS[self.period]
         return float(core_rates.effective_rate(rate * per_year, per_year))
 
-    def _why_no_irr(self, outcome: core_irr.Outcome) -> str:
-        if outcome is core_irr.Outcome.TOUCHES:
+    def _why_no_irr(self, outcome: core_irr.IrrOutcome) -> str:
+        if outcome is core_irr.IrrOutcome.TOUCHES:
             at = ", ".join(f"{rate:.2%}" for rate in self.irrs())
             return f"The present value touches zero at {at} without crossing it, so it is no rate of return."
-        if outcome is core_irr.Outcome.EDGE:
+        if outcome is core_irr.IrrOutcome.EDGE:
             return "All is lost or gained at once: the return lies at -100% or beyond every number."
         if not self.money_out:
             return "No money goes out, so there is nothing to earn a return on."

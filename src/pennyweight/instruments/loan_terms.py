@@ -13,7 +13,7 @@ import numpy as np
 
 from pennyweight.core.books import LONGEST, Agreement, keep_books, level_payment_units
 from pennyweight.core.dates import DATED
-from pennyweight.core.daycount import DAY_COUNTS
+from pennyweight.core.daycount import days_between
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
@@ -420,6 +420,4 @@ def share_between(start: np.datetime64, end: np.datetime64, day_count: str) -> F
     >>> share_between(np.datetime64("2027-01-01"), np.datetime64("2027-02-01"), "actual/360")
     Fraction(31, 360)
     """
-    basis = _BASIS[day_count]
-    part = DAY_COUNTS[day_count](np.asarray(start), np.asarray(end), None)
-    return Fraction(round(float(part) * basis), basis)
+    return Fraction(int(days_between(start, end, day_count)), _BASIS[day_count])

@@ -287,8 +287,8 @@ class Portfolio:
         days = np.concatenate([self.dates[:1], self.flow_dates[inside], self.dates[-1:]])
         amounts = np.concatenate([[-self.values[0]], -self.flows[inside], [self.values[-1]]])
         times, place = np.unique((days - days[0]).astype(np.float64) / _DAYS_A_YEAR, return_inverse=True)
-        found = irr.rates_with_outcome(np.bincount(place, weights=amounts), times=times)
-        if irr.Outcome(int(found.outcome)) is not irr.Outcome.ONE:
+        found = irr.irr_outcomes(np.bincount(place, weights=amounts), times=times)
+        if irr.IrrOutcome(int(found.outcome)) is not irr.IrrOutcome.ONE:
             raise NoAnswer("No single rate leads from the opening value and the flows to the closing value.")
         yearly = float(found.rate)
         over = (1.0 + yearly) ** self.span - 1.0

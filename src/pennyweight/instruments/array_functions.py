@@ -1,0 +1,194 @@
+"""The public array functions: the core's arithmetic, with whatever a program hands over read at the edge.
+
+Numbers may be Python's, NumPy's, decimals, fractions, lists and columns of pandas; rates may be texts ("10%"); days
+may be texts, dates or NumPy days. What is no number, no rate or no day is an InputError that names the argument, and
+so are shapes that do not fit together. Where an element of the answer is not defined it is NaN, never infinite.
+"""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, TypeAlias, TypeVar, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.core import amortization, annuity, daycount, flows, rates
+from pennyweight.core import irr as core_irr
+from pennyweight.errors import InputError
+from pennyweight.quantities.dates import read_date, read_dates, read_day_count
+from pennyweight.quantities.numbers import as_float
+from pennyweight.quantities.rates import KnownRate, Rate, read_compounding, read_rate
+
+__all__ = [
+    "actual_actual_icma",
+    "amortize",
+    "annuity_factor",
+    "days_between",
+    "discount_factors",
+    "effective_rate",
+    "future_value",
+    "irr",
+    "irr_outcomes",
+    "level_payment",
+    "nominal_rate",
+    "npv",
+    "payments_needed",
+    "perpetuity_factor",
+    "present_value",
+    "rate_needed",
+    "year_fraction",
+]
+
+Floats: TypeAlias = NDArray[np.float64]
+Function = TypeVar("Function", bound=Callable[..., Any])
+
+
+def _floats(given: Any, what: str) -> Floats:
+    """Numbers of any shape."""
+    if isinstance(given, np.ndarray) and given.dtype.kind in "fiu":
+        return given.astype(np.float64, copy=False)
+    number = as_float(given)
+    if number is not None:
+        return np.asarray(number)
+    if isinstance(given, str | bytes | dict | set) or not hasattr(given, "__iter__"):
+        raise InputError(f"{what} is {given!r}; it must be a number, or an array of numbers.")
+    try:
+        table = np.array(given.to_numpy() if hasattr(given, "to_numpy") else given, dtype=object)
+        return np.array([_element(one, what) for one in table.reshape(-1)], dtype=np.float64).reshape(table.shape)
+    except (TypeError, ValueError) as error:
+        if isinstance(error, InputError):
+            raise
+        raise InputError(f"{what} must be an array of numbers, its rows of one length.") from None
+
+
+def _element(given: Any, what: str) -> float:
+    number = as_float(given)
+    if number is None:
+        shown = "missing" if given is None or type(given).__name__ == "NAType" else repr(given)
+        raise InputError(f"{what} holds {shown}; it must hold numbers.")
+    return number
+
+
+def _row(given: Any, what: str) -> Floats:
+    """Numbers with a last axis of one element at least."""
+    table = _floats(given, what)
+    if table.ndim == 0 or not table.shape[-1]:
+        raise InputError(f"{what} must be a row of numbers, one at least, or several such rows.")
+    return table
+
+
+def _times(given: Any, what: str) -> Floats | None:
+    if given is None:
+        return None
+    table = _row(given, what)
+    if not np.isfinite(table).all() or (np.diff(table, axis=-1) <= 0).any():
+        raise InputError(f"{what} must be numbers that increase from one flow to the next.")
+    return table
+
+
+def _as_fraction(given: Any, what: str) -> Any:
+    """A rate as a fraction, whatever its period; a text is read as a yearly effective one."""
+    if isinstance(given, str | Rate):
+        return read_rate(given, what=what).effective()
+    return _floats(given, what)
+
+
+def _as_quoted(given: Any, what: str) -> Floats:
+    """Quoted yearly rates of loans: a number of 1 or more is refused, unless it is a text or came out of a result."""
+    if isinstance(given, list | tuple) and any(isinstance(one, str | Rate | KnownRate) for one in given):
+        return np.array([read_rate(one, what=f"{what}[{k}]").value for k, one in enumerate(given)])
+    if isinstance(given, str | Rate | KnownRate):
+        return np.asarray(read_rate(given, what=what).value)
+    table = _floats(given, what)
+    large = table >= 1
+    if large.any():
+        k = int(np.argmax(large))
+        raise InputError(
+            f"{what}[{k}] is {table.reshape(-1)[k] * 100:g}% a year; write 5% as 0.05, or '500%' if you mean that."
+        )
+    return table
+
+
+def _days(given: Any, what: str) -> Any:
+    if isinstance(given, list | tuple) or (hasattr(given, "ndim") and given.ndim > 0):
+        table = np.asarray(given) if not hasattr(given, "to_numpy") else given.to_numpy()
+        return read_dates(table.reshape(-1), what=what).reshape(table.shape) if table.size else table.astype("M8[D]")
+    return read_date(given, what=what)
+
+
+def _day_pair(given: Any, what: str) -> Any:
+    if not isinstance(given, tuple | list) or len(given) != 2:
+        raise InputError(f"{what} is {given!r}; it must be the two days of a coupon period, (from, to).")
+    return tuple(_days(day, what) for day in given)
+
+
+_READERS: dict[str, Callable[[Any, str], Any]] = {
+    "numbers": _floats,
+    "row": _row,
+    "times": _times,
+    "rate": _as_fraction,
+    "quoted": _as_quoted,
+    "days": _days,
+    "optional days": lambda given, what: None if given is None else _days(given, what),
+    "day pair": _day_pair,
+    "day count": lambda given, _: read_day_count(given),
+    "compounding": lambda given, what: read_compounding(given, what=what),
+}
+
+
+def _reading(function: Function, **kinds: str) -> Function:
+    """The function with its arguments read by kind, and its surprises turned into errors of the family."""
+    names = list(inspect.signature(function).parameters)
+
+    def read(name: str, value: Any) -> Any:
+        return _READERS[kinds[name]](value, name) if name in kinds else value
+
+    @wraps(function)
+    def call(*args: Any, **kwargs: Any) -> Any:
+        given = [read(name, value) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
+        named = {name: read(name, value) for name, value in kwargs.items()}
+        try:
+            with np.errstate(all="ignore"):
+                answer = function(*given, **named)
+        except ValueError as error:
+            if isinstance(error, InputError):
+                raise
+            shapes = ", ".join(
+                f"{name} {np.shape(value)}" for name, value in [*zip(names, given, strict=False), *named.items()]
+                if isinstance(value, np.ndarray)
+            )  # fmt: skip
+            raise InputError(f"The shapes do not fit together: {shapes}.") from None
+        if isinstance(answer, np.ndarray | np.float64) and np.isinf(answer).any():
+            return np.where(np.isinf(answer), np.nan, answer)[()]
+        return answer
+
+    return cast(Function, call)
+
+
+_PAYMENTS = dict.fromkeys(("payment", "future", "present", "owed", "still_owed", "periods"), "numbers")
+_RATES = {"rate": "rate", "growth": "rate"}
+
+npv = _reading(flows.npv, flows="row", rate="rate", times="times")
+discount_factors = _reading(flows.discount_factors, rate="rate", times="row")
+irr = _reading(core_irr.irr, flows="row", times="times")
+irr_outcomes = _reading(core_irr.irr_outcomes, flows="row", times="times")
+annuity_factor = _reading(annuity.annuity_factor, **_PAYMENTS, **_RATES)
+perpetuity_factor = _reading(annuity.perpetuity_factor, **_RATES)
+present_value = _reading(annuity.present_value, **_PAYMENTS, **_RATES)
+future_value = _reading(annuity.future_value, **_PAYMENTS, **_RATES)
+level_payment = _reading(annuity.level_payment, **_PAYMENTS, **_RATES)
+payments_needed = _reading(annuity.payments_needed, **_PAYMENTS, **_RATES)
+rate_needed = _reading(annuity.rate_needed, **_PAYMENTS)
+effective_rate = _reading(rates.effective_rate, nominal="rate", per_year="compounding")
+nominal_rate = _reading(rates.nominal_rate, effective="rate", per_year="compounding")
+year_fraction = _reading(
+    daycount.year_fraction, start="days", end="days", day_count="day count", termination="optional days"
+)
+days_between = _reading(
+    daycount.days_between, start="days", end="days", day_count="day count", termination="optional days"
+)
+actual_actual_icma = _reading(daycount.actual_actual_icma, start="days", end="days", regular="day pair")
+amortize = _reading(amortization.amortize, amount="numbers", rate="quoted", payments="numbers")
