@@ -98,8 +98,8 @@ def test_a_loans_rate_is_its_quoted_rate_without_fees_and_above_it_with() -> Non
 @pytest.mark.parametrize(
     ("arguments", "keywords", "sentence"),
     [
-        (([], [("2027-01-01", 5)]), {}, "advances: there are none"),
-        (([("2027-01-01", 5)], []), {}, "payments: there are none"),
+        (([], [("2027-01-01", 5)]), {}, "advances: write a list"),
+        (([("2027-01-01", 5)], []), {}, "payments: write a list"),
         (([("2027-01-01", 5)], [("2026-01-01", 5)]), {}, "comes before the first advance"),
         (([("2027-01-01", 5)], [("2027-02-01", 5), ("2027-03-01", 1)]), {}, "Give the unit"),
         (([("2027-01-01", 5)], [("2027-03-01", 5), ("2027-02-01", 1)]), {"unit": "month"}, "put them in order"),

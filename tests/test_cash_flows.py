@@ -96,10 +96,10 @@ def test_what_else_has_no_answer() -> None:
 @pytest.mark.parametrize(
     ("make", "sentence"),
     [
-        (lambda: CashFlows([]), "at least one amount"),
+        (lambda: CashFlows([]), "one number at least"),
         (lambda: CashFlows([[1, 2]]), "in one row"),
         (lambda: CashFlows(["a"]), "must be numbers"),
-        (lambda: CashFlows([1.0, float("nan")]), "Amount 2 is nan"),
+        (lambda: CashFlows([1.0, float("nan")]), "number 2 is missing"),
         (lambda: CashFlows([1, 2], dates=["2026-01-01"]), "2 amounts and 1 dates"),
         (lambda: CashFlows([1], dates=["2026-13-01"]), "does not exist"),
         (lambda: CashFlows([1], period="mounth"), "did you mean 'month'"),

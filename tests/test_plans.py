@@ -109,7 +109,7 @@ def test_a_half_yearly_quote_paid_monthly() -> None:
     facts = rate_facts("6%", compounding=2, per_year="month")
     assert facts.effective == pytest.approx(0.0609)
     assert facts.as_dict()["per_period"] == pytest.approx(0.004938622, abs=1e-9)
-    assert "5.93% a year, monthly (6.09% effective)" in str(plan)
+    assert "6.00% a year, half-yearly (6.09% effective)" in str(plan)
 
 
 def test_a_term_that_is_not_whole_has_a_last_smaller_payment() -> None:
@@ -144,7 +144,7 @@ def test_a_term_that_is_not_whole_has_a_last_smaller_payment() -> None:
         (lambda: repay(owed=1000, rate="5%", years=3, payment=5, still_owed=0), InputError, "leave out the one to find"),
         (lambda: repay(owed=1000, rate="5%", years=3, find="payments"), InputError, "did you mean 'payment'"),
         (lambda: repay(owed=1, rate="5%", years=3, find="owed"), InputError, "is given too"),
-        (lambda: repay(owed=1000, rate="5%", years=3, paid="middle"), InputError, "the 'end' or the 'start'"),
+        (lambda: repay(owed=1000, rate="5%", years=3, paid="middle"), InputError, "paid is 'middle'; it must be 'end' or 'start'"),
         (lambda: repay(owed=1000, rate="5%", years=3, per_year="mounth"), InputError, "did you mean 'month'"),
         (lambda: repay(owed=1000, rate="5%", years=3, per_year=0), InputError, "from 1 to 365"),
         (lambda: repay(owed=1000, rate="5% monthly", years=3, compounding=4), InputError, "says how it compounds"),

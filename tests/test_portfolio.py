@@ -166,7 +166,7 @@ def test_statements_refused(tmp_path: Path, text: str, sentence: str) -> None:
     [
         (lambda p: p.between("2020-01-01"), "there is no valuation yet"),
         (lambda p: p.between("2026-01-01", "2026-01-05"), "there are no two valuations"),
-        (lambda p: p.modified_dietz(timing="noon"), "at the 'end' or the 'start' of its day"),
+        (lambda p: p.modified_dietz(timing="noon"), "timing is 'noon'; it must be 'end' or 'start'"),
         (lambda p: p.report(benchmark=Benchmark.from_csv(STATEMENTS)), "no column 'level'"),
     ],
 )

@@ -34,6 +34,7 @@ _TERMS = (
     ("--rounding", "HOW", "'half up', 'half even', 'payment up', or 'none' (half up)."),
     ("--rate-moves", "WHAT", "Whether a rate step changes the 'payment' or the 'term' (payment)."),
     ("--extra-moves", "WHAT", "Whether an extra payment changes the 'term' or the 'payment' (term)."),
+    ("--balance-moves", "WHAT", "What a stated balance changes: the 'last payment', the 'payment' or the 'term'."),
     ("--as-of", "DATE", "The day the key facts are told for."),
     ("--currency", "CODE", "Three letters; they set the smallest unit too."),
 )

@@ -8,6 +8,7 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.instruments.rate_facts import rate_facts
+from pennyweight.quantities.amounts import read_amount
 
 __all__ = ["command"]
 
@@ -23,14 +24,16 @@ __all__ = ["command"]
     help="How often the quoted form compounds: a number, month… or continuous.",
 )
 @click.option("--inflation", metavar="RATE", help="The yearly rise of prices, for the real rate.")
-@click.option("--times", type=float, default=2.0, show_default=True, help="The multiple to grow to.")
+@click.option("--times", default="2", metavar="MULTIPLE", show_default=True, help="The multiple to grow to.")
+@click.option("--in-advance", is_flag=True, help="RATE is a rate of discount: interest taken at the start.")
 @output_options
 def command(
     rate: str,
     compounding: str | None,
     per_year: str,
     inflation: str | None,
-    times: float,
+    times: str,
+    in_advance: bool,
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
@@ -39,7 +42,14 @@ def command(
     Example: pennyweight rates 6% --compounding half-yearly --per-year month --inflation 2%
     """
     deliver(
-        lambda: rate_facts(rate, compounding=compounding, per_year=per_year, inflation=inflation, times=times),
+        lambda: rate_facts(
+            rate,
+            compounding=compounding,
+            per_year=per_year,
+            inflation=inflation,
+            times=read_amount(times, what="--times"),
+            in_advance=in_advance,
+        ),
         form,
         outputs,
     )

@@ -90,8 +90,8 @@ def unit_periods(start: Day, day: Day, unit: Unit) -> Span:
     months = _months_back(start, day)
     whole, rest = divmod(months, unit.length)
     left = _days(start, _months_before(day, months))
-    if unit == Unit(12, "months"):
-        return Span(whole, _days(start, _months_before(day, 12 * whole)) / 365)
+    if unit == Unit(12, "months"):  # what is left counts as months when it is whole ones, else as days of 365
+        return Span(whole, _days(start, _months_before(day, 12 * whole)) / 365 if left else rest / 12)
     return Span(whole, (30 * rest + left) / (30 * unit.length))
 
 

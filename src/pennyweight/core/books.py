@@ -73,6 +73,8 @@ class Agreement:
     rate_moves: Literal["payment", "term"] = "payment"
     extra_moves: Literal["payment", "term"] = "term"
     holiday_moves: Literal["payment", "term"] = "payment"
+    balance_moves: Literal["last payment", "payment", "term"] = "last payment"
+    """What a stated balance changes; the agreed last payment clears what is left unless something else moves."""
 
 
 class Entry(NamedTuple):
@@ -350,6 +352,8 @@ class _Clerk:
         self.books.corrections[entry.key] = (self.balance, stated)
         difference = stated - self.balance
         self.balance = stated
+        if difference and self.terms.balance_moves != "last payment":
+            self.moved(self.terms.balance_moves)
         return difference
 
     def is_stuck(self, number: int, moves: bool) -> bool:

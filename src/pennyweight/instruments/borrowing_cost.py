@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -21,6 +21,7 @@ from pennyweight.core.apr import (
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
     from pennyweight.instruments.loan import Loan
@@ -46,7 +47,8 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
 
     Args:
         advances: (date, amount) that the borrower receives, the first first; less what is paid for the credit that day.
-        payments: (date, amount) that are paid back, in order.
+        payments: (date, amount) that are paid back, in order; the first may come before the first advance (appendix J,
+            student loans), and time counts from it then.
         unit: the unit-period ("month", "two weeks", "half month"…), the most common distance between payments; for a
             single payment the term itself. The EU's method counts weeks for "week", "two weeks" and "four weeks".
         method: "us": the actuarial method by unit-periods (Regulation Z, 12 CFR 1026, appendix J); "eu": the equation
@@ -61,9 +63,9 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
     """
     choice(method, ("us", "eu"), "method")
     out, back = _read(advances, "advances"), _read(payments, "payments")
-    start = out[0][0]
-    if back[0][0] < start:
-        raise InputError(f"The payment of {back[0][0]} comes before the first advance on {start}.")
+    start = min(out[0][0], back[0][0])  # a fee, or a first payment, may come before what is lent
+    if back[-1][0] < out[0][0]:
+        raise InputError(f"The last payment, of {back[-1][0]}, comes before the first advance on {out[0][0]}.")
     if unit is not None:
         choice(unit, tuple(_UNITS), "unit")
     if method == "eu":
@@ -75,7 +77,7 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
     else:
         if unit is None and back[-1][0] == start:
             raise InputError(f"The payment of {start} is on the day of the advance; no time passes.")
-        if unit is None and len(back) > 1:
+        if unit is None and len(back) + len(out) > 2:
             raise InputError("Give the unit: the most common distance between payments, such as 'month'.")
         length = unit_to_maturity(start, back[0][0]) if unit is None else _UNITS[unit]
         rate = unit_period_rate(
@@ -85,7 +87,7 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
         )
     if rate is None:
         raise NoAnswer("No yearly rate makes the payments worth the advances.")
-    return rate
+    return KnownRate(rate)
 
 
 def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
@@ -124,9 +126,11 @@ def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
     return unit_period_rate([(Span(0, 0.0), received)], list(zip(spans, amounts, strict=True)), units_a_year(unit))
 
 
-def _read(flows: Flows, what: str) -> list[tuple[np.datetime64, float]]:
-    if not flows:
-        raise InputError(f"{what}: there are none.")
+def _read(flows: Any, what: str) -> list[tuple[np.datetime64, float]]:
+    if isinstance(flows, str) or not isinstance(flows, Sequence) or not flows:
+        raise InputError(f"{what}: write a list of (date, amount), one at least.")
+    if wrong := [one for one in flows if not isinstance(one, tuple | list) or len(one) != 2]:
+        raise InputError(f"{what} hold {wrong[0]!r}; each is (date, amount).")
     read = [(read_date(day, what=what), read_amount(amount, what=what)) for day, amount in flows]
     for (day, amount), (later, _) in zip(read, [*read[1:], read[-1]], strict=True):
         if amount < 0:

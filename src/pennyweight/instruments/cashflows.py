@@ -16,10 +16,12 @@ from pennyweight.core import flows as core
 from pennyweight.core import irr as core_irr
 from pennyweight.core import rates as core_rates
 from pennyweight.core.daycount import year_fraction
-from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, nearest
+from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.quantities.columns import CsvTable, read_csv
-from pennyweight.quantities.dates import Days, read_date, read_day_count
-from pennyweight.quantities.rates import read_rate
+from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
+from pennyweight.quantities.numbers import read_row
+from pennyweight.quantities.rates import KnownRate, read_rate
+from pennyweight.quantities.units import check_currency
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -43,9 +45,6 @@ PERIODS: dict[str, float] = {
     "day": 365,
 }
 """The periods flows can come in, and how many of each a year has."""
-
-
-_LARGEST = 1e150
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,22 +83,20 @@ class CashFlows:
         valued_on: str | dt.date | np.datetime64 | None = None,
         currency: str = "",
     ) -> None:
-        flows = _amounts(amounts)
+        flows = read_row(amounts)
+        check_currency(currency)
         days: Days | None = None
         count = read_day_count(day_count)
         valued = None if valued_on is None else read_date(valued_on, what="valued_on")
         if dates is None and (valued is not None or count != "actual/365"):
             raise InputError("A day count and a day of valuation go with dates; these flows come one a period.")
         if dates is not None:
-            if len(dates) != flows.size:
-                raise InputError(f"{flows.size} amounts and {len(dates)} dates: each amount needs its date.")
-            days = np.array([read_date(day) for day in dates], dtype="datetime64[D]")
+            days = read_dates(dates)
+            if days.size != flows.size:
+                raise InputError(f"{flows.size} amounts and {days.size} dates: each amount needs its date.")
             order = np.argsort(days, kind="stable")
             days, flows = days[order], flows[order]
-        if period not in PERIODS:
-            raise InputError(
-                f"There is no period '{period}'{nearest(period, PERIODS) or '.'} Known are {', '.join(PERIODS)}."
-            )
+        choice(period, PERIODS, "period")
         flows.flags.writeable = False
         fields = {"amounts": flows, "period": period, "dates": days, "day_count": count, "valued_on": valued}
         for name, value in {**fields, "currency": currency}.items():
@@ -148,17 +145,19 @@ class CashFlows:
         """
         import pandas as pd
 
+        if not isinstance(data, pd.Series | pd.DataFrame):
+            raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.")
         if isinstance(data, pd.DataFrame):
             if "amount" not in data.columns:
                 raise InputError(f"The table needs a column 'amount'; it has {', '.join(map(str, data.columns))}.")
             dates = data["date"] if "date" in data.columns else data.index
-            data = pd.Series(data["amount"].to_numpy(), index=pd.Index(dates))
+            data = data["amount"].set_axis(pd.Index(dates))
         index = data.index
         if isinstance(index, pd.DatetimeIndex):
-            return cls(data.to_numpy(), dates=index.to_numpy().astype("datetime64[D]"), currency=currency)
+            return cls(data, dates=index.to_numpy().astype("datetime64[D]"), currency=currency)
         if not pd.api.types.is_numeric_dtype(index):
-            return cls(data.to_numpy(), dates=list(index), currency=currency)
-        return cls(data.to_numpy(), period=period, currency=currency)
+            return cls(data, dates=list(index), currency=currency)
+        return cls(data, period=period, currency=currency)
 
     @cached_property
     def times(self) -> Floats:
@@ -181,13 +180,15 @@ class CashFlows:
         130.73
         """
         at = self._rate(rate)
-        return float(core.npv(self.amounts, at, times=self.times) * (1 + at) ** self.valued_after)
+        with np.errstate(all="ignore"):
+            worth = float(core.npv(self.amounts, at, times=self.times - self.valued_after))
+        return self._defined(worth, "The present value is more than a number can hold.")
 
     def irrs(self) -> list[float]:
         """Every rate above -100 % at which the present value is zero, smallest first; touching ones included."""
         flows, times = self._for_irr()
         crossing, touching = core_irr.all_rates(flows, times=times)
-        return sorted(float(self._yearly(rate)) for rate in (*crossing, *touching))
+        return sorted(self._yearly(rate) for rate in (*crossing, *touching))
 
     def irr(self) -> float:
         """The internal rate of return.
@@ -199,7 +200,7 @@ class CashFlows:
         found = core_irr.irr_outcomes(flows, times=times)
         outcome = core_irr.IrrOutcome(int(found.outcome))
         if outcome is core_irr.IrrOutcome.ONE:
-            return float(self._yearly(float(found.rate)))
+            return self._yearly(float(found.rate))
         if outcome is core_irr.IrrOutcome.SEVERAL:
             rates = self.irrs()
             shown = ", ".join(f"{rate:.2%}" for rate in rates)
@@ -219,7 +220,7 @@ class CashFlows:
                 times=self.times,
             )
         )
-        return self._defined(rate, "A modified IRR needs money out, money in, and time between them.")
+        return KnownRate(self._defined(rate, "A modified IRR needs money out, money in, and time between them."))
 
     def payback(self, rate: str | float | None = None, *, first: bool = False) -> float:
         """Years until the running total stays at or above zero; with a rate, of the discounted flows.
@@ -229,27 +230,35 @@ class CashFlows:
         """
         at = None if rate is None else self._rate(rate)
         spread = self.dates is None
-        when = float(core.payback(self.amounts, rate=at, times=self.times, spread=spread, first=first))
-        total = float(core.npv(self.amounts, at or 0.0, times=self.times))
+        with np.errstate(all="ignore"):
+            when = float(core.payback(self.amounts, rate=at, times=self.times, spread=spread, first=bool(first)))
+            total = float(core.npv(self.amounts, at or 0.0, times=self.times))
         return self._defined(when, f"Never paid back: the running total ends at {total:,.2f}.")
 
     def roi(self, *, on: Outlay = "all") -> float:
         """Gain over outlay, undiscounted, over the whole span: on all money out, or on the first outlay."""
-        return self._defined(float(core.roi(self.amounts, on=on)), _NO_OUTLAY[on])
+        return self._defined(float(core.roi(self.amounts, on=choice(on, core.OUTLAYS, "on"))), _NO_OUTLAY[on])
 
     def profitability_index(self, rate: str | float, *, on: Outlay = "all") -> float:
         """Present value in over present value out; `on="first"`: of all later flows over the first outlay."""
-        value = core.profitability_index(self.amounts, self._rate(rate), times=self.times, on=on)
+        choice(on, core.OUTLAYS, "on")
+        with np.errstate(all="ignore"):
+            value = core.profitability_index(self.amounts, self._rate(rate), times=self.times, on=on)
         return self._defined(float(value), _NO_OUTLAY[on])
 
     def equivalent_annual(self, rate: str | float) -> float:
         """The level amount at the end of each year of the span that is worth the same."""
-        value = core.equivalent_annual(self.amounts, self._rate(rate), times=self.times)
+        with np.errstate(all="ignore"):
+            value = core.equivalent_annual(self.amounts, self._rate(rate), times=self.times)
         return self._defined(float(value), "All flows fall on one day, so there is no year to spread them over.")
 
     def discount_factors(self, rate: str | float) -> Floats:
         """One factor a flow."""
-        return core.discount_factors(self._rate(rate), self.times - self.valued_after)
+        with np.errstate(all="ignore"):
+            found = core.discount_factors(self._rate(rate), self.times - self.valued_after)
+        if not np.isfinite(found).all():
+            raise NoAnswer("The discount factors are more than a number can hold.")
+        return found
 
     def account(self, rate: str | float) -> Account:
         """What a bank account would have made of it: the same deposits, and what came in put there too.
@@ -262,8 +271,10 @@ class CashFlows:
         (1102.5, 107.5)
         """
         at = self._rate(rate)
-        later = core.discount_factors(at, self.times - self.times[-1])
-        grown = self.amounts * later
+        with np.errstate(all="ignore"):
+            grown = self.amounts * core.discount_factors(at, self.times - self.times[-1])
+        if not np.isfinite(grown).all():
+            raise NoAnswer("The account would hold more than a number can.")
         return Account(at, float(-grown[grown < 0].sum()), float(grown[grown > 0].sum()))
 
     def working(self, rate: str | float, *, places: int | None = None) -> FlowsWorking:
@@ -320,11 +331,17 @@ class CashFlows:
         """Periodic flows are solved per period, which is exact and quicker."""
         return (self.amounts, None) if self.dates is None else _by_day(self.amounts, self.times)
 
-    def _yearly(self, rate: float) -> float:
+    def _yearly(self, rate: float) -> KnownRate:
         if self.dates is not None or self.period == "year":
-            return rate
+            return KnownRate(rate)
         per_year = PERIODS[self.period]
-        return float(core_rates.effective_rate(rate * per_year, per_year))
+        with np.errstate(over="ignore"):
+            yearly = float(core_rates.effective_rate(rate * per_year, per_year))
+        if not np.isfinite(yearly):
+            raise NoAnswer(
+                f"The rate is {rate:.4g} a {self.period}, which comes to more in a year than a number can hold."
+            )
+        return KnownRate(yearly)
 
     def _why_no_irr(self, outcome: core_irr.IrrOutcome) -> str:
         if outcome is core_irr.IrrOutcome.TOUCHES:
@@ -338,7 +355,7 @@ class CashFlows:
             return "No money comes in."
         return "No rate brings the present value to zero."
 
-    def _rate(self, rate: str | float) -> float:
+    def _rate(self, rate: object) -> float:
         return read_rate(rate).effective()
 
     def _defined(self, value: float, otherwise: str) -> float:
@@ -368,24 +385,8 @@ _NO_OUTLAY = {
 }
 
 
-def _amounts(given: ArrayLike) -> Floats:
-    try:
-        flows = np.array(given, dtype=np.float64)
-    except (TypeError, ValueError):
-        raise InputError("The amounts must be numbers: money in positive, money out negative.") from None
-    if flows.ndim != 1 or not flows.size:
-        raise InputError("Give at least one amount, in one row.")
-    if not np.isfinite(flows).all():
-        place = int(np.flatnonzero(~np.isfinite(flows))[0])
-        raise InputError(f"Amount {place + 1} is {flows[place]}, which is not a finite number.")
-    if np.abs(flows).max(initial=0.0) > _LARGEST:  # beyond, sums and discounting overflow
-        place = int(np.argmax(np.abs(flows)))
-        raise InputError(f"Amount {place + 1} is {flows[place]:g}; amounts go up to {_LARGEST:g}.")
-    return flows
-
-
 def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
-    """Flows of one day added up, so that times strictly increase."""
+    """Flows of one day added up, so that times strictly increase; ends at which nothing happens are left out."""
     days, place = np.unique(times, return_inverse=True)
     return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days
 

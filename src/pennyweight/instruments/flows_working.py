@@ -45,15 +45,12 @@ class FlowsWorking(Shown):
     @property
     def answer(self) -> float:
         """The exact present value."""
-        return self.flows.npv(self.rate) if -1 < self.rate < 1 else float((self._exact() * self.flows.amounts).sum())
+        return self.flows.npv(self.rate)
 
     @property
     def by_hand(self) -> float:
         """The sum of the present values as they stand in the table."""
         return float((self.factors * self.flows.amounts).sum())
-
-    def _exact(self) -> Floats:
-        return np.asarray((1.0 + self.rate) ** -(self.flows.times - self.flows.valued_after))
 
     @cached_property
     def frame(self) -> pd.DataFrame:

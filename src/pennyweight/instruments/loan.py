@@ -16,6 +16,7 @@ from pennyweight.instruments.loan_events import Event, Holiday, Recurring, Timet
 from pennyweight.instruments.loan_terms import Terms, settle
 from pennyweight.instruments.schedule import Schedule
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
     from pennyweight.instruments.loan_study import LoanStudy
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
 __all__ = ["Loan"]
 
 Moves = Literal["payment", "term"]
+BalanceMoves = Literal["last payment", "payment", "term"]
 Date = str | dt.date
 
 
@@ -45,7 +47,8 @@ class Loan(Shown):
         fee_up_front, fee_added: an amount or a share of the loan. fee_each: an amount with each payment.
         rounding: "half up", "half even", "payment up" (interest half up), or None for textbooks.
         events, extras, holidays: what happens. rate_moves, extra_moves, holiday_moves: whether a rate step, an extra
-            payment or a payment holiday changes the "payment" or the "term".
+            payment or a payment holiday changes the "payment" or the "term". balance_moves: what a stated balance
+            changes: the "last payment", which clears what is left, the "payment", worked out anew, or the "term".
         as_of: the day the key facts are told for; left out: the last of which it is known what was paid, or the start.
 
     The terms left out are filled in: `payment` is always the level (or first) payment, `amount` and `rate` likewise.
@@ -82,6 +85,7 @@ class Loan(Shown):
     rate_moves: Moves = "payment"
     extra_moves: Moves = "term"
     holiday_moves: Moves = "payment"
+    balance_moves: BalanceMoves = "last payment"
     as_of: Date | None = None
     currency: str = ""
     locale: str = "en"
@@ -98,7 +102,7 @@ class Loan(Shown):
         object.__setattr__(self, "terms", terms)
         object.__setattr__(self, "amount", terms.lent)
         if self.rate is None:
-            object.__setattr__(self, "rate", terms.rate.value)
+            object.__setattr__(self, "rate", KnownRate(terms.rate.value))
         object.__setattr__(self, "payment", self.agreed.payment)
 
     def but(self, **changes: Any) -> Loan:

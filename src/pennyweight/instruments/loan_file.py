@@ -77,6 +77,7 @@ class TermsShape(_Shape):
     rate_moves: str | None = None
     extra_moves: str | None = None
     holiday_moves: str | None = None
+    balance_moves: str | None = None
     as_of: Day | None = None
     events: str | None = None
     extras: list[ExtraShape] = []
@@ -98,6 +99,7 @@ class TakeoverShape(_Shape):
     original_amount: Scalar | None = None
     original_years: Scalar | None = None
     first_payment: Day | None = None
+    payments_made: int | None = None
     missed_payments: int | None = None
     arrears: Scalar | None = None
     per_year: Scalar | None = None

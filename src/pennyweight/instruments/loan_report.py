@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.core.books import level_payment_units
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import (
     BalanceChart,
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from pennyweight.instruments.loan import Loan
     from pennyweight.instruments.schedule import Schedule
 
-__all__ = ["Facts", "facts", "loan_as_dict", "loan_charts", "loan_document", "loan_tables"]
+__all__ = ["Facts", "facts", "last_payment_note", "loan_as_dict", "loan_charts", "loan_document", "loan_tables"]
 
 _HEAD = 12
 
@@ -96,6 +97,7 @@ def loan_as_dict(loan: Loan) -> dict[str, Any]:
         "payment": schedule.payment,
         "payments": len(schedule.rows),
         "last_payment": schedule.last_payment,
+        "last_payment_note": last_payment_note(schedule),
         "total_interest": schedule.total_interest,
         "total_paid": schedule.total_paid,
         "total_fees": schedule.total_fees,
@@ -126,12 +128,54 @@ def loan_document(loan: Loan) -> Document:
     """Key facts, statements, years, payments, checks; the charts go to pages and files."""
     schedule = loan.schedule
     blocks: list[Block] = [_fact_table(loan) if schedule is not loan.agreed else _fact_lines(loan)]
+    if note := last_payment_note(schedule):
+        blocks.append(Text(note, "out"))
     blocks += [Text(remark, "out") for remark in schedule.remarks]
     blocks += _statements(loan)
     blocks += loan_tables(schedule, loan.made)
     blocks.append(Checks(schedule.checks))
     title = loan.title or f"A loan of {loan.terms.style.with_unit(loan.amount, 'money')}"
     return Document(title, tuple(blocks), _subtitle(loan), loan_charts(loan))
+
+
+def last_payment_note(schedule: Schedule) -> str | None:
+    """Why the last payment is well above the others, and the payment that would avoid it; None when it is not.
+
+    A unit a payment may gather in the last one by rounding; balloons and residuals are agreed, so they are no surprise.
+    """
+    agreed, rows, settings = schedule.terms.agreement, schedule.rows, schedule.books.settings
+    planned = agreed.residual or agreed.shape != "level" or (agreed.spread or 0) > (agreed.count or 0)
+    if planned or not settings or agreed.rounding is None or len(rows) < 2:
+        return None
+    level, last = settings[-1].payment, rows[-1][0]
+    if last <= level + max(len(rows), level // 50):
+        return None
+    style, money = schedule.terms.style, schedule.terms.money
+    corrected = sum(row[3] for row in rows)
+    missed = sum(settings[-1].payment - row[0] for row in rows[:-1] if 0 <= row[0] < level)
+    causes = []
+    if corrected > 0:
+        causes.append(f"the stated balance is {style.with_unit(money(corrected), 'money')} above the schedule")
+    if missed > 0 and not agreed.interest_only:
+        causes.append(f"{style.with_unit(money(missed), 'money')} less was paid than the payment in force")
+    if agreed.shares is not None and not causes:
+        causes.append("interest by days comes to more than by equal periods, for which the payment was worked out")
+    # Worked out anew from where the last thing that happened leaves the loan.
+    begun = max((k for k, row in enumerate(rows, 1) if row[3] or row[2] or row[0] != level), default=0)
+    begun = (
+        begun
+        if begun < len(rows)
+        else max((k for k, row in enumerate(rows[:-1], 1) if row[3] or row[0] < level), default=0)
+    )
+    owed = rows[begun - 1][4] if begun else agreed.amount
+    rate = settings[-1].rate
+    fitting = level_payment_units(owed, rate, len(rows) - begun, agreed.rounding)
+    why = f"because {' and '.join(causes)}" if causes else "which clears what the payments before it leave"
+    return (
+        f"The last payment of {style.with_unit(money(last), 'money')} is not like the others of "
+        f"{style.with_unit(money(level), 'money')}, {why}. From payment {begun + 1} on a payment of "
+        f"{style.with_unit(money(fitting), 'money')} would avoid it."
+    )
 
 
 def loan_tables(schedule: Schedule, made: int = 0) -> list[Block]:
@@ -312,6 +356,7 @@ def _fact_table(loan: Loan) -> Table:
         ("Interest in all", "total_interest"), ("Paid in all", "total_paid"), ("Average payment", "average_payment"),
     )  # fmt: skip
     rows = [_row(label, money(getattr(agreed, name)), money(getattr(actual, name))) for label, name in names]
+    rows.append(_row("Last payment", money(loan.agreed.last_payment), money(loan.schedule.last_payment)))
     rows.append(_row("Payments", str(agreed.payments), str(actual.payments)))
     rows.append(
         _row("Paid off" + (" on" if loan.terms.calendar else " with payment"), agreed.paid_off, actual.paid_off)

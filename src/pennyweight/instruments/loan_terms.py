@@ -99,6 +99,7 @@ class _Reader:
         self.at_start = choice(loan.paid, ("start", "end"), "paid") == "start"
         for what in ("rate_moves", "extra_moves", "holiday_moves"):
             choice(getattr(loan, what), ("payment", "term"), what)
+        choice(loan.balance_moves, ("last payment", "payment", "term"), "balance_moves")
 
     def terms(self) -> Terms:
         self._check_given()
@@ -129,6 +130,7 @@ class _Reader:
             rate_moves=self.loan.rate_moves,
             extra_moves=self.loan.extra_moves,
             holiday_moves=self.loan.holiday_moves,
+            balance_moves=self.loan.balance_moves,
         )
         agreement, rate, lent = self._solved(agreement, rate)
         fees = [self._fee(getattr(self.loan, what), lent, what) for what in ("fee_up_front", "fee_added", "fee_each")]
@@ -321,12 +323,12 @@ class _Reader:
 
     def _refuse_contradiction(self, agreed: Agreement) -> None:
         """Amount, rate, term and payment all given: the last payment may differ by some cents, no more."""
-        over = keep_books(replace(agreed, count=None, spread=None, residual=0, shares=None))
-        plain = agreed.spread is None and not agreed.residual and not agreed.interest_only and not agreed.at_start
-        count = agreed.count or 1
-        left = agreed.amount if len(over.rows) < count or not plain else over.rows[count - 1][4]
-        if plain and (len(over.rows) == count or (len(over.rows) > count and left <= count)):
+        # By the loan's own interest; a payment worked out for equal periods serves for interest by days too.
+        if agreed.shares is not None and self._fits(replace(agreed, shares=None)):
             return
+        if self._fits(agreed):
+            return
+        count = agreed.count or 1
         fitting = _level_of(agreed)
         gap = fitting - (agreed.payment or 0)
         shown = [self.style.with_unit(float(value) / 10**self.style.places, "money") for value in (fitting, abs(gap))]
@@ -334,6 +336,16 @@ class _Reader:
             f"Amount, rate, term and payment contradict each other: over {count} payments the payment is {shown[0]}, "
             f"{shown[1]} {'more' if gap > 0 else 'less'} than given; leave one of the four out."
         )
+
+    def _fits(self, agreed: Agreement) -> bool:
+        """Whether the payment given pays the loan off with the last one agreed, but for a unit a payment."""
+        if agreed.payment == _level_of(agreed):
+            return True
+        over = keep_books(replace(agreed, count=None, spread=None, residual=0))
+        plain = agreed.spread is None and not agreed.residual and not agreed.interest_only and not agreed.at_start
+        count = agreed.count or 1
+        left = agreed.amount if len(over.rows) < count or not plain else over.rows[count - 1][4]
+        return plain and (len(over.rows) == count or (len(over.rows) > count and left <= count))
 
     def _largest(self, agreed: Agreement) -> int | float:
         """What the payments are worth, rounded down; the level payment of it is not above the given one."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from math import floor, inf
+from math import expm1, floor, inf, log1p
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.core import annuity
@@ -12,7 +12,7 @@ from pennyweight.core.annuity import Paid
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import Block, Cell, Document, Figures, Line, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.rates import PER_YEAR
+from pennyweight.quantities.rates import PER_YEAR, KnownRate
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
@@ -50,6 +50,8 @@ class Terms:
     g: float
     wait: float
     often: int
+    told: float
+    """How often a year the rate is told to compound; 0: told as effective."""
     paid: Paid
     style: Style
 
@@ -79,6 +81,11 @@ class Terms:
         return self.end or 0.0
 
     @property
+    def is_lump_sum(self) -> bool:
+        """Whether nothing is paid along the way, so that the term need not make whole payments."""
+        return self.find != self.kind.names[1] and not self.pay
+
+    @property
     def period(self) -> str:
         """The word for a period."""
         words = {times: word for word, times in PER_YEAR.items()}
@@ -86,7 +93,9 @@ class Terms:
 
     def yearly(self, per_period: float) -> float:
         """A rate per period as an effective yearly one."""
-        return float(effective_rate(per_period * self.often, self.often))
+        if per_period <= -1:
+            return KnownRate(-1.0)
+        return KnownRate(effective_rate(per_period * self.often, self.often))
 
 
 @dataclass(frozen=True)
@@ -113,14 +122,21 @@ class Plan(Shown):
 
     @property
     def nominal(self) -> float:
-        """The rate as quoted, compounding as often as is paid."""
-        return self.terms.known_i * self.terms.often
+        """The rate as quoted, compounding as `compounding` said, else as often as is paid."""
+        t = self.terms
+        if t.told in (0.0, t.often):
+            return KnownRate(t.known_i * t.often)
+        if t.known_i <= -1:
+            return KnownRate(-1.0)
+        # By logarithms from the rate of a period: the yearly one may be beyond a double.
+        growth = log1p(t.known_i) * t.often
+        return KnownRate(growth if t.told == inf else t.told * expm1(growth / t.told))
 
     @cached_property
     def quantities(self) -> dict[str, float]:
         """All five by name; the rate in the form a bare one of this kind is meant in."""
         t = self.terms
-        rate = self.nominal if t.kind.quoted else self.effective
+        rate = self.nominal if t.told else self.effective
         return dict(
             zip(t.kind.names, (t.known_start, t.known_pay, rate, t.known_n / t.often, t.known_end), strict=True)
         )
@@ -141,7 +157,7 @@ class Plan(Shown):
         """
         t = self.terms
         whole = self.whole_payments
-        if t.known_n == inf or abs(t.known_n - whole) <= 1e-9 * max(t.known_n, 1.0):
+        if t.is_lump_sum or t.known_n == inf or abs(t.known_n - whole) <= 1e-9 * max(t.known_n, 1.0):
             return None
         grown = 1 + t.known_i
         left = self._standing(whole)
@@ -179,6 +195,9 @@ class Plan(Shown):
             standing = rows[-1][-1]
         if self.last_payment is not None:
             rows.append(self._step(waiting + count + 1, standing, self.last_payment))
+        elif t.is_lump_sum and t.known_n != inf and t.known_n - count > 1e-9:
+            interest = standing * expm1((t.known_n - count) * log1p(t.known_i)) if t.known_i > -1 else -standing
+            rows.append((waiting + count + 1, standing, interest, 0.0, standing + interest))
         return rows
 
     def _step(self, k: int, opening: float, pay: float) -> tuple[int, float, float, float, float]:
@@ -200,6 +219,7 @@ class Plan(Shown):
             "nominal": self.nominal,
             "effective": self.effective,
             "per_year": t.often,
+            "compounding": "continuous" if t.told == inf else "effective" if not t.told else t.told,
             "paid": t.paid,
             "whole_payments": None if t.known_n == inf else self.whole_payments,
             "last_payment": self.last_payment,
@@ -218,7 +238,7 @@ class Plan(Shown):
         lines += [Line(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find]
         total = sum(row[3] for row in self.steps())
         interest = sum(row[2] for row in self.steps())
-        if t.known_n != inf:
+        if t.known_n != inf and not t.is_lump_sum:
             word = {"grow": "Paid in", "repay": "Paid in all", "withdraw": "Taken out in all"}[t.kind.word]
             lines += [
                 Line(word, Cell(style.with_unit(total, "money"))),
@@ -234,7 +254,7 @@ class Plan(Shown):
         """One of the five as it is shown."""
         t = self.terms
         if name == "rate":
-            return t.style.rate_in_both_forms(self.effective, t.often)
+            return t.style.rate_in_both_forms(self.effective, t.told or t.often)
         if name == "years":
             return "forever" if t.known_n == inf else t.style.with_unit(self.quantities[name], "years")
         return t.style.with_unit(self.quantities[name], "money")
@@ -242,6 +262,9 @@ class Plan(Shown):
     def _practice(self) -> str:
         if self.find != "years":
             return ""
+        if self.terms.is_lump_sum:
+            whole = abs(self.terms.known_n - self.whole_payments) <= 1e-9 * max(self.terms.known_n, 1.0)
+            return "" if whole else f"reached in period {self.whole_payments + 1}"
         count = self.whole_payments
         if self.last_payment is None:
             return f"{count} payments"
@@ -255,6 +278,7 @@ class Plan(Shown):
         count = t.known_n
         if (
             t.paid == "start"
+            or t.is_lump_sum
             or t.g
             or t.wait
             or t.known_end
@@ -264,12 +288,16 @@ class Plan(Shown):
         owed, rate = f"{t.known_start:.{t.style.places}f}", f"{self.nominal * 100:.10g}%"
         years = f"--payment {t.known_pay:.2f}" if self.find == "years" else f"--years {count / t.often:g}"
         often = "" if t.often == 12 else f" --per-year {t.often}"
+        if t.told != t.often:
+            often += f" --compounding {'continuous' if t.told == inf else f'{t.told:g}'}"
         currency = f" --currency {t.style.currency}" if t.style.currency else ""
         return f"To the cent: pennyweight loan --amount {owed} --rate {rate} {years}{often}{currency}"
 
     def _habits(self) -> str:
         t = self.terms
         pay = _words(t.kind.names[1])
+        if t.is_lump_sum:
+            return f"Nothing is paid along the way; interest is added each {t.period}."
         said = f"A {pay} at the {t.paid} of each {t.period}"
         if t.g:
             said += f", growing by {t.yearly(t.g):.2%} a year from one to the next"

@@ -15,17 +15,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from math import inf, isfinite
+from math import expm1, inf, isfinite, log
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import annuity, irr
 from pennyweight.core.annuity import Paid
-from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, nearest
+from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
 from pennyweight.instruments.plan import Kind, Plan, Terms
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.rates import FREQUENCIES, Rate, read_per_year, read_rate
+from pennyweight.quantities.numbers import LARGEST
+from pennyweight.quantities.rates import read_compounding, read_per_year, read_rate
 from pennyweight.quantities.units import Style, read_value
 
 __all__ = ["GROW", "REPAY", "WITHDRAW", "grow", "repay", "withdraw"]
@@ -143,20 +144,20 @@ def _plan(
     currency: str,
 ) -> Plan:
     unknown = _unknown(kind, given, find)
-    if paid not in ("end", "start"):
-        raise InputError(f"paid is '{paid}'; payments are at the 'end' or the 'start' of each period.")
+    choice(paid, annuity.PAID, "paid")
     often = read_per_year(per_year)
+    told = (float(often) if kind.quoted else 0.0) if compounding is None else read_compounding(compounding)
     values = {name: None if name == unknown else _read(kind, name, value) for name, value in given.items()}
     start, pay, _, years, end = values.values()
     i = None
     if unknown != "rate":
-        i = _per_period(kind, given["rate"], often, compounding)
+        i = _per_period(given["rate"], often, told, compounding is not None)
     g = read_rate(growth, what="growth").per_period(often)
     wait = read_value(deferred, "years", what="deferred") * often
-    if wait < 0 or not isfinite(wait):
-        raise InputError(f"deferred is {deferred}; write years from 0 on.")
+    if wait < 0 or wait > _MOST_PERIODS:
+        raise InputError(f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.")
     n = None if years is None else years * often
-    terms = Terms(kind, unknown, start, pay, i, n, end, g, wait, often, paid, Style(currency))
+    terms = Terms(kind, unknown, start, pay, i, n, end, g, wait, often, told, paid, Style(currency))
     _check(terms)
     return Plan(_filled(terms, _solve(terms)))
 
@@ -173,13 +174,12 @@ def _filled(t: Terms, answer: float) -> Terms:
     return replace(t, n=answer) if place == 3 else replace(t, end=answer)
 
 
-def _unknown(kind: Kind, given: Mapping[str, object], find: str | None) -> str:
+def _unknown(kind: Kind, given: Mapping[str, object], find: object) -> str:
     """The quantity to find: said, else the only one left out, else the usual one."""
     if find is not None:
-        if find not in kind.names:
-            raise InputError(
-                f"There is no '{find}' to find{nearest(find, kind.names) or '.'} There are {', '.join(kind.names)}."
-            )
+        if not isinstance(find, str) or find not in kind.names:
+            hint = nearest(find, kind.names) if isinstance(find, str) else ""
+            raise InputError(f"There is no '{find}' to find{hint or '.'} There are {', '.join(kind.names)}.")
         if given[find] is not None:
             raise InputError(f"'{find}' is to be found, and is given too; leave it out.")
         return find
@@ -198,30 +198,30 @@ def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
     if name == "rate":
         return 0.0  # read with its frequency, see _per_period
     if name == "years":
-        if value == "forever":
+        if isinstance(value, str) and value == "forever":
             return inf
-        years = read_value(value or 0.0, "years", what="years")
+        years = read_value(value, "years", what="years")
         if not years > 0:
             raise InputError(f"years is {value}; a term must be above zero.")
         return years
     amount = read_amount(0.0 if value is None else value, what=name)
     if amount < 0:
         raise InputError(f"{name} is {value}; write amounts as positive numbers, their names say which way they go.")
+    if amount > LARGEST:
+        raise InputError(f"{name} is {value}; amounts go up to {LARGEST:g}.")
     return amount
 
 
-def _per_period(kind: Kind, given: str | float | None, often: int, compounding: str | int | None) -> float:
+def _per_period(given: object, often: int, told: float, said: bool) -> float:
+    """The rate of one period of a rate that compounds `told` times a year (0: effective) unless it says otherwise."""
     rate = read_rate("" if given is None else given, what="rate")
-    if compounding is not None:
-        times = FREQUENCIES.get(str(compounding)) or float(read_per_year(compounding, what="compounding"))
-        if rate.compounding is not None and rate.compounding != times:
-            raise InputError(
-                f"The rate '{given}' says how it compounds, and compounding says otherwise; leave one out."
-            )
-        rate = Rate(rate.value, times)
-    i = rate.per_period(often, bare_compounds=often if kind.quoted else 0.0)
-    if not (isfinite(i) and i > -1):
+    if said and rate.compounding is not None and rate.compounding != told:
+        raise InputError(f"The rate '{given}' says how it compounds, and compounding says otherwise; leave one out.")
+    i = rate.per_period(often, bare_compounds=told)
+    if not i > -1:
         raise InputError(f"rate is {given}, which loses everything within one period.")
+    if not isfinite(i):
+        raise InputError(f"rate is {given}, which comes to more in a period than a number can hold.")
     return i
 
 
@@ -238,7 +238,7 @@ def _check(t: Terms) -> None:
             )
     elif t.n is not None and t.n + t.wait > _MOST_PERIODS:
         raise InputError(f"That makes {t.n + t.wait:,.0f} periods; the most is {_MOST_PERIODS:,}.")
-    if t.n is not None and t.n != inf and t.n < 1 and t.find not in ("rate",):
+    if t.n is not None and t.n < 1 and t.find != "rate" and not t.is_lump_sum:
         raise InputError(f"years is {t.n / t.often:g}, which is shorter than one period of {t.often} a year.")
 
 
@@ -344,6 +344,10 @@ def _never(t: Terms, begun: float) -> str:
 def _rate(t: Terms) -> float:
     """The rate per period, told from every other that would do as well."""
     n = t.known_n
+    if t.kind is GROW and t.known_end == 0 and t.known_start and (not t.known_pay or t.paid == "start"):
+        return -1.0  # all is lost
+    if t.is_lump_sum and t.known_start and n != inf:
+        return expm1(log(t.known_end / t.known_start) / (t.wait + n)) if t.known_end else -1.0
     if n == inf:
         if not t.known_start > t.known_pay * (t.paid == "start"):
             raise NoAnswer("No rate does: the first payment alone takes the whole pot.")

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, NamedTuple, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import irr
-from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.errors import InputError, NoAnswer, choice, nearest
+from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
-from pennyweight.quantities.dates import Days, read_date
+from pennyweight.quantities.dates import Days, read_date, read_dates
+from pennyweight.quantities.numbers import read_row
 
 if TYPE_CHECKING:
     from pennyweight.instruments.returns_report import ReturnsReport
@@ -25,6 +27,7 @@ __all__ = ["KINDS", "Benchmark", "Period", "Portfolio", "Return"]
 Floats: TypeAlias = NDArray[np.float64]
 Date = str | dt.date | np.datetime64
 Timing = Literal["end", "start"]
+TIMINGS: tuple[Timing, ...] = ("end", "start")
 
 KINDS = ("value", "deposit", "withdrawal")
 COLUMNS = ("date", "account", "kind", "amount")
@@ -65,7 +68,7 @@ class Period(NamedTuple):
 
     def capital(self, timing: Timing) -> float:
         """The average capital: the opening value, and each flow for the part of the period it was there."""
-        late = 0 if timing == "end" else 1
+        late = 0 if choice(timing, TIMINGS, "timing") == "end" else 1
         return self.opening + sum(amount * (self.days - day + late) / self.days for day, amount in self.flows)
 
     def modified_dietz(self, timing: Timing) -> float:
@@ -78,11 +81,21 @@ class Period(NamedTuple):
         return self.gain / capital
 
 
-class Benchmark(NamedTuple):
-    """Levels of an index."""
+@dataclass(frozen=True, eq=False)
+class Benchmark:
+    """Levels of an index, above zero, one a day, in any order."""
 
     dates: Days
     levels: Floats
+
+    def __post_init__(self) -> None:
+        dates, levels = read_dates(self.dates), read_row(self.levels, what="The levels")
+        if dates.size != levels.size:
+            raise InputError(f"{levels.size} levels and {dates.size} dates: each level needs its date.")
+        if (levels <= 0).any():
+            raise InputError(f"The benchmark needs levels above zero; one is {levels[levels <= 0][0]:g}.")
+        order = np.argsort(dates, kind="stable")
+        _keep(self, dates=dates[order], levels=levels[order])
 
     @classmethod
     def from_csv(cls, path: str | Path) -> Benchmark:
@@ -91,8 +104,7 @@ class Benchmark(NamedTuple):
         dates, levels = table.dates("date"), table.amounts("level")
         if not levels.size or (levels <= 0).any():
             raise InputError(f"{path} needs levels above zero.")
-        order = np.argsort(dates)
-        return cls(dates[order], levels[order])
+        return cls(dates, levels)
 
     def at(self, days: Days) -> Floats:
         """The last level on or before each day."""
@@ -118,6 +130,20 @@ class Portfolio:
     left_out: tuple[str, ...] = ()
     """Sentences about days on which only some accounts have a value."""
 
+    def __post_init__(self) -> None:
+        dates, values = read_dates(self.dates), read_row(self.values, what="The values")
+        flow_dates, flows = np.empty(0, "datetime64[D]"), np.empty(0)
+        if len(self.flows) or len(self.flow_dates):
+            flow_dates, flows = read_dates(self.flow_dates), read_row(self.flows, what="The flows")
+        if dates.size != values.size or flow_dates.size != flows.size:
+            raise InputError("Each value needs its date, and each flow its own.")
+        if dates.size < 2 or (np.diff(dates).astype(np.int64) <= 0).any():
+            raise InputError("A return needs values on two days or more, one a day, in order.")
+        accounts, left_out = tuple(map(str, self.accounts)), tuple(map(str, self.left_out))
+        _keep(
+            self, dates=dates, values=values, flow_dates=flow_dates, flows=flows, accounts=accounts, left_out=left_out
+        )
+
     @classmethod
     def from_rows(cls, rows: Sequence[tuple[Date, str, str, float]]) -> Portfolio:
         """From (date, account, kind, amount) rows; kind is value, deposit or withdrawal, amounts are positive.
@@ -130,15 +156,19 @@ class Portfolio:
         """
         values: dict[str, dict[np.datetime64, float]] = {}
         flows: list[tuple[np.datetime64, float]] = []
-        for number, (given, account, kind, amount) in enumerate(rows, 1):
-            day = read_date(given, what=f"the date of row {number}")
-            if kind not in KINDS:
-                hint = nearest(kind, KINDS) or "."
-                raise InputError(f"Row {number}: there is no kind '{kind}'{hint} Known are {', '.join(KINDS)}.")
-            if not np.isfinite(amount) or (amount < 0 and kind != "value"):
+        for number, row in enumerate(_listed(rows), 1):
+            if not isinstance(row, tuple | list) or len(row) != 4:
+                raise InputError(f"Row {number} is {row!r}; it must be (date, account, kind, amount).")
+            given, account, word, stated = row
+            day = read_date(given, what=f"Row {number}: the date")
+            kind = choice(word, KINDS, f"Row {number}: the kind")
+            amount = read_amount(stated, what=f"Row {number}: the amount")
+            if amount < 0 and kind != "value":
                 raise InputError(
                     f"Row {number}: a {kind} of {amount}; write it positive, the kind says which way it goes."
                 )
+            if not isinstance(account, str):
+                raise InputError(f"Row {number}: the account is {account!r}; it must be a name.")
             own = values.setdefault(account, {})
             if kind == "value":
                 if day in own:
@@ -286,12 +316,17 @@ class Portfolio:
         inside = (self.flow_dates > self.dates[0]) & (self.flow_dates <= self.dates[-1])
         days = np.concatenate([self.dates[:1], self.flow_dates[inside], self.dates[-1:]])
         amounts = np.concatenate([[-self.values[0]], -self.flows[inside], [self.values[-1]]])
+        if self.span > 1 and (amounts > 0).sum() == 0 and (amounts < 0).any():
+            return Return(-1.0, -1.0)  # all that was there and was put in is lost
         times, place = np.unique((days - days[0]).astype(np.float64) / _DAYS_A_YEAR, return_inverse=True)
         found = irr.irr_outcomes(np.bincount(place, weights=amounts), times=times)
         if irr.IrrOutcome(int(found.outcome)) is not irr.IrrOutcome.ONE:
             raise NoAnswer("No single rate leads from the opening value and the flows to the closing value.")
         yearly = float(found.rate)
-        over = (1.0 + yearly) ** self.span - 1.0
+        with np.errstate(over="ignore"):
+            over = float(np.exp(self.span * np.log1p(yearly))) - 1.0
+        if not np.isfinite(over):
+            raise NoAnswer("The return is more than a number can hold.")
         return Return(over, yearly if self.span > 1 else None)
 
     def simple(self) -> Return:
@@ -331,9 +366,9 @@ class Portfolio:
         return ReturnsReport(self, _timing(timing), benchmark, currency)
 
     def _return(self, over: float) -> Return:
-        if self.span > 1 and over > -1:
-            return Return(over, (1.0 + over) ** (1.0 / self.span) - 1.0)
-        return Return(over, None)
+        if self.span <= 1 or over < -1:  # more than all is lost: there is no rate for that
+            return Return(over, None)
+        return Return(over, (1.0 + over) ** (1.0 / self.span) - 1.0)
 
     def _place(self, day: np.datetime64) -> int:
         place = int(np.searchsorted(self.dates, day, side="right")) - 1
@@ -346,12 +381,23 @@ class Portfolio:
         return ", ".join(shown if len(shown) <= 6 else [*shown[:3], "…", *shown[-2:]])
 
 
-def _timing(timing: str) -> Timing:
-    if timing == "end":
-        return "end"
-    if timing == "start":
-        return "start"
-    raise InputError(f"timing is '{timing}'; a flow comes at the 'end' or the 'start' of its day.")
+def _timing(timing: object) -> Timing:
+    return choice(timing, TIMINGS, "timing")
+
+
+def _keep(owner: object, **fields: object) -> None:
+    """Set the fields of a frozen object; arrays are copies that nobody can change."""
+    for name, value in fields.items():
+        if isinstance(value, np.ndarray):
+            value = value.copy()
+            value.flags.writeable = False
+        object.__setattr__(owner, name, value)
+
+
+def _listed(rows: object) -> Iterable[Any]:
+    if isinstance(rows, str | bytes | dict) or not isinstance(rows, Iterable):
+        raise InputError(f"The rows are {rows!r}; write a list of (date, account, kind, amount).")
+    return rows
 
 
 def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -> list[tuple[Date, str, str, float]]:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import inf, log, log1p
+from math import inf, isfinite, log, log1p
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.core.rates import nominal_rate
+from pennyweight.core.rates import discount_from_effective, effective_from_discount, nominal_rate
 from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
-from pennyweight.quantities.rates import FREQUENCIES, Rate, read_per_year, read_rate, word_for
-from pennyweight.quantities.units import Style
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.numbers import LARGEST
+from pennyweight.quantities.rates import FREQUENCIES, KnownRate, Rate, read_compounding, read_rate, word_for
+from pennyweight.quantities.units import Style, read_value
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -28,7 +30,7 @@ def real_rate(nominal: str | float, inflation: str | float) -> float:
     0.029412
     """
     rise = read_rate(inflation, what="inflation").effective()
-    return (1 + read_rate(nominal).effective()) / (1 + rise) - 1
+    return KnownRate((1 + read_rate(nominal).effective()) / (1 + rise) - 1)
 
 
 def simple_interest(amount: float, rate: str | float, years: float) -> float:
@@ -37,9 +39,13 @@ def simple_interest(amount: float, rate: str | float, years: float) -> float:
     >>> simple_interest(1000, "6%", 0.5)
     30.0
     """
-    if years < 0:
+    span = read_value(years, "years", what="years")
+    if span < 0:
         raise InputError(f"years is {years}; a span is 0 or more.")
-    return amount * read_rate(rate).value * years
+    interest = read_amount(amount) * read_rate(rate).value * span
+    if not isfinite(interest):
+        raise NoAnswer("The interest is more than a number can hold.")
+    return interest
 
 
 def years_to_multiply(rate: str | float | Rate, times: float = 2.0) -> float:
@@ -50,14 +56,22 @@ def years_to_multiply(rate: str | float | Rate, times: float = 2.0) -> float:
     >>> round(years_to_multiply("7%"), 4)
     10.2448
     """
-    effective = (rate if isinstance(rate, Rate) else read_rate(rate)).effective()
-    if not times > 0:
-        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
-    if times == 1:
+    effective, multiple = read_rate(rate).effective(), _multiple(times)
+    if multiple == 1:
         return 0.0
-    if effective == 0 or (effective > 0) != (times > 1):
-        raise NoAnswer(f"At {effective:.2%} a year a pot never comes to {times:g} times itself.")
-    return log(times) / log1p(effective)
+    if effective == 0 or (effective > 0) != (multiple > 1):
+        raise NoAnswer(f"At {effective:.2%} a year a pot never comes to {multiple:g} times itself.")
+    years = log(multiple) / log1p(effective)
+    if not isfinite(years):
+        raise NoAnswer(f"At {effective:.2%} a year it takes longer than a number can hold.")
+    return years
+
+
+def _multiple(times: object) -> float:
+    multiple = read_amount(times, what="times")
+    if not 0 < multiple <= LARGEST:
+        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
+    return multiple
 
 
 @dataclass(frozen=True)
@@ -73,7 +87,12 @@ class RateFacts(Shown):
     @property
     def nominal(self) -> float:
         """Quoted, compounding as asked."""
-        return float(nominal_rate(self.effective, self.compounding))
+        return KnownRate(nominal_rate(self.effective, self.compounding))
+
+    @property
+    def in_advance(self) -> float:
+        """The same as a rate of discount, interest taken at the start of each period, compounding as asked."""
+        return KnownRate(discount_from_effective(self.effective, self.compounding))
 
     @property
     def forms(self) -> dict[str, tuple[float, float]]:
@@ -106,6 +125,7 @@ class RateFacts(Shown):
             "nominal": self.nominal,
             "effective": self.effective,
             "compounding": "continuous" if self.compounding == inf else self.compounding,
+            "in_advance": self.in_advance,
             "per_period": None if self.compounding == inf else self.nominal / self.compounding,
             "real": None if self.inflation is None else (1 + self.effective) / (1 + self.inflation) - 1,
             "times": self.times,
@@ -125,6 +145,9 @@ class RateFacts(Shown):
             Line("Effective", Cell(shown(self.effective), "question"), "a year"),
             Line("Quoted", Cell(shown(self.nominal)), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m"),
         ]
+        lines.append(
+            Line("In advance", Cell(shown(self.in_advance)), f"a year, {word}: interest taken at the start, a discount")
+        )
         years = self.years()
         multiple = "doubles" if self.times == 2 else f"comes to {self.times:g} times"
         reason = "" if years is not None else "never at this rate"
@@ -160,6 +183,7 @@ def rate_facts(
     per_year: str | int = 12,
     inflation: str | float | None = None,
     times: float = 2.0,
+    in_advance: bool = False,
 ) -> RateFacts:
     """Turn a rate into its other forms.
 
@@ -170,6 +194,7 @@ def rate_facts(
             rate was quoted to compound.
         inflation: the yearly rise of prices, for the real rate.
         times: the multiple of the time to grow.
+        in_advance: the rate is one of discount, its interest taken at the start of each period.
 
     >>> facts = rate_facts("6%", compounding="half-yearly", per_year="month")
     >>> round(facts.effective, 6), round(facts.nominal, 6)
@@ -179,13 +204,19 @@ def rate_facts(
     if compounding is not None:
         if read.compounding is not None:
             raise InputError(f"The rate '{rate}' says how it compounds; leave out compounding.")
-        often = FREQUENCIES.get(str(compounding)) or float(read_per_year(compounding, what="compounding"))
-        read = Rate(read.value, often)
-    effective = read.effective()
-    if not -1 < effective < inf:
+        read = Rate(read.value, read_compounding(compounding))
+    if in_advance:
+        effective = float(effective_from_discount(read.value, read.compounding or 1.0))
+        if not effective < inf:
+            raise InputError(f"A discount of {rate} in advance takes all that is lent; it must be less.")
+    else:
+        effective = read.effective() if read.value > -(read.compounding or inf) else -1.0
+    if not effective > -1:
         raise InputError(f"The rate {rate} loses everything within one period.")
+    if effective == inf:
+        raise InputError(f"The rate {rate} comes to more in a year than a number can hold.")
     rise = None if inflation is None else read_rate(inflation, what="inflation").effective()
-    asked = inf if per_year == "continuous" else float(read_per_year(per_year))
-    if not 0 < times < inf:
-        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
-    return RateFacts(str(rate), effective, asked, rise, times)
+    asked = read_compounding(per_year, what="per_year")
+    multiple = _multiple(times)
+    shown = f"{rate:.10g}" if isinstance(rate, float) else str(rate)
+    return RateFacts(shown, KnownRate(effective), asked, rise, multiple)

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-import numpy as np
-
+from pennyweight.core.books import LONGEST
 from pennyweight.documents import Block, Cell, Checks, Document, Figures, Line, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
@@ -17,6 +16,7 @@ from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_report import loan_charts, loan_tables
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.rates import read_per_year
 from pennyweight.quantities.units import Style, read_value
 
@@ -37,6 +37,7 @@ class Takeover(Shown):
         maturity: the day of the last payment; or payments_left, or years_left.
         original_amount, original_years, first_payment: what is known of the loan as it was made; any of them
             lets the rest be worked out.
+        payments_made: how many payments were due before, where the first one's day is not known.
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
     >>> told = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
@@ -55,6 +56,7 @@ class Takeover(Shown):
     original_amount: str | float | None = None
     original_years: str | float | None = None
     first_payment: Date | None = None
+    payments_made: int | None = None
     missed_payments: int | None = None
     arrears: str | float | None = None
     per_year: str | int = 12
@@ -63,6 +65,10 @@ class Takeover(Shown):
     title: str = ""
 
     def __post_init__(self) -> None:
+        if self.missed_payments is not None:
+            whole(self.missed_payments, what="missed_payments", least=0, most=120)
+        if self.payments_made is not None and self.first_payment is not None:
+            raise InputError("Give first_payment or payments_made, not both; either says how many were due before.")
         if self.missed_payments is not None and self.arrears is not None:
             raise InputError("Give missed_payments or arrears, not both.")
         if (self.missed_payments is not None or self.arrears is not None) and self.balance is None:
@@ -76,8 +82,6 @@ class Takeover(Shown):
             raise InputError(
                 "A takeover needs three of balance, rate, payment and what is left (maturity or payments_left)."
             )
-        if self.missed_payments is not None and not 0 <= self.missed_payments <= 120:
-            raise InputError(f"missed_payments is {self.missed_payments}; it runs from 0 to 120.")
         _ = self.remaining  # so that what cannot be is refused at once
 
     def _fill_in(self) -> None:
@@ -85,31 +89,44 @@ class Takeover(Shown):
         if self.original_amount is None or self.rate is None or (self.original_years is None and self.payment is None):
             return
         term = {"years": self.original_years} if self.payment is None else {"payment": self.payment}
-        whole = Loan(self.original_amount, self.rate, per_year=self.per_year, currency=self.currency, **term)
+        agreed = Loan(self.original_amount, self.rate, per_year=self.per_year, currency=self.currency, **term)
         if self.payment is None:
-            object.__setattr__(self, "payment", whole.payment)
-        if self.balance is None and self.first_payment is not None and self.made is not None:
-            left = whole.agreed.balance_after(self.made)
+            object.__setattr__(self, "payment", agreed.payment)
+        counted = self.first_payment is not None or self.payments_made is not None
+        if self.balance is None and counted and self.made is not None:
+            left = agreed.agreed.balance_after(self.made)
             if left <= 0:
                 raise InputError(f"The loan of {self.original_amount} was paid off before {self.on}.")
             object.__setattr__(self, "balance", left)
+            if self.maturity is None and self.payments_left is None and self.years_left is None:
+                object.__setattr__(self, "payments_left", len(agreed.agreed.rows) - self.made)
 
     @cached_property
     def calendar(self) -> Calendar:
         """The due days from the takeover on."""
         often = read_per_year(self.per_year)
+        if self.next_payment is None and self.run is not None and self.run.first <= read_date(self.on, what="on"):
+            # The due days run on from the first one; the next lies after the day of takeover.
+            on = read_date(self.on, what="on")
+            return Calendar(on, self.run.anchor, self.run.base - self.run.made_by(on), often)
         # A loan of its own checks how often, and finds the first due day.
         sample = Loan(1, "0%", years=1, per_year=often, start=self.on, first_payment=self.next_payment)
         assert sample.terms.calendar is not None
         return sample.terms.calendar
 
     @cached_property
+    def run(self) -> Calendar | None:
+        """The due days of the loan from its first one on, when that is known."""
+        if self.first_payment is None:
+            return None
+        first = str(read_date(self.first_payment, what="first_payment"))
+        return Loan(1, "0%", years=1, per_year=self.per_year, first_payment=first).terms.calendar
+
+    @cached_property
     def left(self) -> int | None:
         """The payments left, when that is given."""
         if self.payments_left is not None:
-            if self.payments_left < 1:
-                raise InputError(f"payments_left is {self.payments_left}; there is at least one.")
-            return self.payments_left
+            return whole(self.payments_left, what="payments_left", least=1, most=LONGEST)
         if self.years_left is not None:
             count = read_value(self.years_left, "years", what="years_left") * self.calendar.per_year
             if not count >= 1 or abs(count - round(count)) > 1e-9:
@@ -151,33 +168,38 @@ class Takeover(Shown):
                 raise InputError(f"The arrears of {self.overdue:,.2f} are not less than the balance of {stated:,.2f}.")
         months = None if self.left is None else self.left * 12 / self.calendar.per_year
         if balance is not None and self.rate is not None and self.payment is not None:
-            free = Loan(balance, self.rate, payment=self.payment, **common)
-            if self.left is None or len(free.agreed.rows) == self.left:
-                return free
-            try:
-                return Loan(balance, self.rate, payment=self.payment, months=months, **common)
-            except InputError:  # they contradict each other; told below
-                return free
+            if months is not None:
+                try:
+                    return Loan(balance, self.rate, payment=self.payment, months=months, **common)
+                except InputError:  # they contradict each other; told below
+                    pass
+            return Loan(balance, self.rate, payment=self.payment, **common)
         return Loan(balance, self.rate, payment=self.payment, months=months, **common)
 
     @cached_property
     def made(self) -> int | None:
         """How many payments were due before the takeover, when it can be told."""
+        if self.payments_made is not None:
+            return whole(self.payments_made, what="payments_made", least=0, most=LONGEST)
         if self.first_payment is not None:
             first = read_date(self.first_payment, what="first_payment")
             if first >= self.calendar.first:
                 raise InputError(f"first_payment is {first}, not before the next payment on {self.calendar.first}.")
-            about = int((self.calendar.first - first).astype(np.int64) * self.calendar.per_year / 365)
-            for made in range(max(about - 1, 1), about + 3):  # back from the next due day: the 31st was the 29th once
-                if self.calendar.regular(1 - made) == first:
-                    return made
+            assert self.run is not None
+            number = self.run.number(self.calendar.first)
+            # Back from the next due day, too: a 31st was the 29th once.
+            if self.run.due(number) == self.calendar.first or self.calendar.regular(2 - number) == first:
+                return number - 1
             raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
         if self.original_years is not None:
             count = read_value(self.original_years, "years", what="original_years") * self.calendar.per_year
-            made = round(count) - len(self.remaining.agreed.rows)
+            left = len(self.remaining.agreed.rows)
+            made = round(count) - left
             if abs(count - round(count)) > 1e-9 or made < 0:
-                left = len(self.remaining.agreed.rows)
-                raise InputError(f"original_years is {self.original_years}, and {left} payments are left alone.")
+                raise InputError(
+                    f"original_years is {self.original_years}, which makes {count:g} payments; "
+                    f"{left} are still to come."
+                )
             return made
         if self.original_amount is not None:
             amount = read_amount(self.original_amount, what="original_amount")
@@ -185,9 +207,9 @@ class Takeover(Shown):
                 raise InputError(
                     f"original_amount is {amount:,.2f}, less than the {self.remaining.amount:,.2f} that is still owed."
                 )
-            whole = Loan(amount, self.remaining.rate, payment=self.remaining.payment, per_year=self.per_year,
-                         currency=self.currency)  # fmt: skip
-            balances = [amount, *(whole.terms.money(row[4]) for row in whole.agreed.rows)]
+            then = Loan(amount, self.remaining.rate, payment=self.remaining.payment, per_year=self.per_year,
+                        currency=self.currency)  # fmt: skip
+            balances = [amount, *(then.terms.money(row[4]) for row in then.agreed.rows)]
             return min(range(len(balances)), key=lambda k: abs(balances[k] - self.remaining.amount))
         return None
 
@@ -201,8 +223,15 @@ class Takeover(Shown):
         common: dict[str, Any] = {"per_year": self.per_year, "currency": self.currency, "locale": self.locale}
         common["start"] = str(self.calendar.regular(-self.made))
         common["first_payment"] = str(self.calendar.regular(1 - self.made))
+        if self.first_payment is not None:  # the due day of a short month is not the loan's own
+            common["first_payment"] = str(read_date(self.first_payment, what="first_payment"))
         if self.original_amount is not None:
-            return Loan(self.original_amount, rest.rate, payment=rest.payment, **common)
+            # With the agreed number of payments, the last of which clears, where these terms fit together.
+            months = count * 12 / self.calendar.per_year
+            try:
+                return Loan(self.original_amount, rest.rate, payment=rest.payment, months=months, **common)
+            except InputError:
+                return Loan(self.original_amount, rest.rate, payment=rest.payment, **common)
         # Back from the balance: each payment added, the interest of its period taken off.
         i = float(terms.agreement.periodic(terms.agreement.rate))
         owed = rest.amount
@@ -303,12 +332,12 @@ class Takeover(Shown):
         lines.append(Line("Payments left", Cell(str(len(schedule.rows))), f"the last on {schedule.paid_off_on}"))
         lines.append(line("Interest to come", schedule.total_interest, "", "question"))
         if original is not None:
-            whole = original.agreed
+            life = original.agreed
             first = original.terms.calendar.first if original.terms.calendar else ""
-            lines.append(line("Original loan", original.amount, f"{len(whole.rows)} payments, the first on {first}"))
+            lines.append(line("Original loan", original.amount, f"{len(life.rows)} payments, the first on {first}"))
             lines.append(Line("Payments due before", Cell(str(self.made))))
-            lines.append(line("Interest over its whole life", whole.total_interest))
-            share = schedule.total_interest / whole.total_interest if whole.total_interest else 0.0
+            lines.append(line("Interest over its whole life", life.total_interest))
+            share = schedule.total_interest / life.total_interest if life.total_interest else 0.0
             lines.append(Line("Of it still to come", Cell(style.show(share, "share"))))
         blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
         blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in self.contradictions]
