@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.search import close_in, default_range, grid, touching, whole_grid, wider
+from pennyweight.analysis.search import close_in, default_range, places_of, touching, wider
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.formulas import parse
 from pennyweight.deals.nodes import Binary, Compare, Name, Node, show
@@ -51,6 +51,8 @@ class Outcome:
 
     answers: tuple[Answer, ...]
     reason: str
+    looked: tuple[float, float] = (0.0, 0.0)
+    """The range that was looked through."""
 
 
 @dataclass(frozen=True)
@@ -136,7 +138,8 @@ def find(
         raise InputError(f"'{name}' is the input to find; it cannot be fixed at the same time.")
     cases = [inputs_of(deal, scenario, inputs) for scenario in scenarios]
     limits = None if between is None else _limits(item, between)
-    outcomes, looked = search(model, item, node, cases, limits)
+    outcomes = search(model, item, node, cases, limits)
+    looked = min(one.looked[0] for one in outcomes), max(one.looked[1] for one in outcomes)
     overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
     labels = {s: deal.scenarios[s].label if s in deal.scenarios else "as it stands" for s in scenarios}
@@ -172,8 +175,8 @@ def search(
     cases: Sequence[Inputs],
     limits: tuple[float, float] | None = None,
     pick: str | None = None,
-) -> tuple[list[Outcome], tuple[float, float]]:
-    """The outcome of each case, and the range that was looked through."""
+) -> list[Outcome]:
+    """The outcome of each case; each widens its own range, so that it is the same whichever are asked together."""
     deal = model.definition
     exact = isinstance(node, Compare) and node.operator == "=="
     if exact and item.whole:
@@ -197,15 +200,21 @@ def search(
 
     years = deal.timeline.periods / deal.timeline.per_year
     bases = [1.0 if item.is_series else float(case[item.name]) for case in cases]
-    looked = limits or default_range(item, bases[0], years, deal.timeline.periods)
-    outcomes = _look(deal, item, evaluate, exact, bases, looked, node, pick)
-    if limits is None and not any(outcome.answers for outcome in outcomes):
-        further = wider(item, *looked)
-        if further is not None:
-            second = _look(deal, item, evaluate, exact, bases, further, node, pick)
-            if any(outcome.answers for outcome in second):
-                return second, further
-    return outcomes, looked
+    numbers = np.arange(len(bases))
+    looked = [limits or default_range(item, base, years, deal.timeline.periods) for base in bases]
+    outcomes = _look(deal, item, evaluate, exact, bases, looked, numbers, node, pick)
+    if limits is None:
+        again = [k for k in range(len(bases)) if not outcomes[k].answers]
+        further = {k: reach for k in again if (reach := wider(item, *looked[k])) is not None}
+        if further:
+            chosen = np.array(list(further))
+            second = _look(
+                deal, item, evaluate, exact, [bases[k] for k in further], list(further.values()), chosen, node, pick
+            )
+            for k, outcome in zip(further, second, strict=True):
+                if outcome.answers:
+                    outcomes[k] = outcome
+    return outcomes
 
 
 def _look(
@@ -214,13 +223,14 @@ def _look(
     evaluate: Any,
     exact: bool,
     bases: Sequence[float],
-    limits: tuple[float, float],
+    ranges: Sequence[tuple[float, float]],
+    numbers: NDArray[np.intp],
     node: Node,
     pick: str | None,
 ) -> list[Outcome]:
-    places = [whole_grid(*limits) if item.whole else grid(*limits, base, _GRID) for base in bases]
-    sizes = [place.size for place in places]
-    owner = np.repeat(np.arange(len(bases)), sizes)
+    """The outcomes of the cases with these numbers, each looked for in its own range."""
+    places = [places_of(item, limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
+    owner = np.repeat(numbers, [place.size for place in places])
     x = np.concatenate(places)
     values = evaluate(x, owner)
     state = np.sign(values) if exact else (values == 1).astype(np.float64)
@@ -228,8 +238,8 @@ def _look(
     if exact:
         left = left[state[left] * state[left + 1] < 0]
     low, high = x[left], x[left + 1]
-    if not item.whole:
-        low, high = close_in(evaluate, owner[left], low, high, signs=exact)
+    whole = np.full(left.size, item.whole)
+    low, high = close_in(evaluate, owner[left], low, high, signs=exact, whole=whole)
     outcomes = []
     if exact:
         at_low, at_high = np.abs(evaluate(low, owner[left])), np.abs(evaluate(high, owner[left]))
@@ -237,19 +247,19 @@ def _look(
         jumps = ~(np.maximum(at_low, at_high) <= 1e-6 * before)
         root = np.where(at_low <= at_high, low, high)
         touch_owner, touch_at = _touches(evaluate, owner, x, values, state)
-        for k in range(len(bases)):
+        for k, limits in zip(numbers, ranges, strict=True):
             mine = owner[left] == k
             roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
             answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
             reason = ""
             if not answers:
-                closest = _closest(evaluate, k, x[owner == k], values[owner == k])
+                closest = _closest(evaluate, int(k), x[owner == k], values[owner == k])
                 reason = _why_none(deal, item, node, values[owner == k], closest, root[mine & jumps])
-            outcomes.append(Outcome(tuple(_distinct(answers)), reason))
+            outcomes.append(Outcome(tuple(_distinct(answers)), reason, limits))
         return outcomes
-    for k in range(len(bases)):
+    for k, limits, base in zip(numbers, ranges, bases, strict=True):
         # What turns only at the very edge of the range is a limit of the question, not of the deal.
-        hair = 1e-9 * (limits[1] - limits[0])
+        hair = min(1e-9 * (limits[1] - limits[0]), 1e-6 * abs(base) or np.inf)
         at_edge = (high - limits[0] <= hair) | (limits[1] - low <= hair)
         mine = np.flatnonzero((owner[left] == k) & ~at_edge)
         answers = []
@@ -264,7 +274,7 @@ def _look(
             if holds and pick == side
         ]
         reason = "" if answers else _why_always(deal, item, values[owner == k], limits)
-        outcomes.append(Outcome(tuple(answers), reason))
+        outcomes.append(Outcome(tuple(answers), reason, limits))
     return outcomes
 
 
@@ -353,6 +363,10 @@ def _limits(item: Input, between: tuple[str | float, str | float]) -> tuple[floa
     low, high = (read_value(end, unit, what=f"the range of {item.name}") for end in between)
     if not low < high:
         raise InputError(f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first.")
+    if item.whole and floor(high) < ceil(low):
+        raise InputError(
+            f"{item.name} takes whole values, and between {between[0]} and {between[1]} there is none; widen the range."
+        )
     return low, high
 
 
@@ -370,4 +384,4 @@ def _with_note(outcome: Outcome, overridden: bool, name: str) -> Outcome:
         return outcome
     said = f"the scenario's own {name} is overridden"
     answers = tuple(Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers)
-    return Outcome(answers, outcome.reason)
+    return Outcome(answers, outcome.reason, outcome.looked)

@@ -7,6 +7,7 @@ changes, so a bracket shrinks seventeenfold a round, whatever the function looks
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import ceil, floor
 from typing import TypeAlias
 
 import numpy as np
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.definition import Input
 
-__all__ = ["close_in", "default_range", "grid", "touching", "whole_grid", "wider"]
+__all__ = ["close_in", "default_range", "places_of", "touching", "wider"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Evaluate: TypeAlias = Callable[[Floats, NDArray[np.intp]], Floats]
@@ -23,6 +24,8 @@ Evaluate: TypeAlias = Callable[[Floats, NDArray[np.intp]], Floats]
 _PLACES = 16
 _ROUNDS = 15
 _EPS = float(np.finfo(np.float64).eps)
+_MOST_WHOLE = 20_000
+"""Up to so many whole values every one is tried."""
 
 
 def default_range(item: Input, base: float, years: float, periods: int) -> tuple[float, float]:
@@ -37,8 +40,8 @@ def default_range(item: Input, base: float, years: float, periods: int) -> tuple
         low, high = -0.5, 1.0
     elif item.unit == "share":
         low, high = 0.0, 1.0
-    elif item.unit == "years":
-        low, high = 0.0, years
+    elif item.unit == "years":  # a span within the timeline, or an age beyond its length
+        low, high = 0.0, years if base <= years else max(2.0 * base, base + years)
     elif item.unit == "period":
         low, high = 0.0, float(periods)
     else:
@@ -60,38 +63,51 @@ def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
     return -reach if item.least is None else item.least, reach
 
 
+def places_of(item: Input, limits: tuple[float, float], base: float, count: int) -> Floats:
+    """Where an input is tried first: a grid, or for whole inputs every value, and of very many a grid of whole ones."""
+    if not item.whole:
+        return grid(*limits, base, count)
+    first, last = ceil(limits[0]), floor(limits[1])
+    if last - first <= _MOST_WHOLE:
+        return np.arange(first, last + 1, dtype=np.float64)
+    return np.unique(np.clip(np.round(grid(first, last, base, 8 * count)), first, last))
+
+
 def grid(low: float, high: float, base: float, count: int) -> Floats:
-    """Places from low to high, dense around the base and with it among them."""
+    """Places from low to high, dense around the base and with it among them, denser still close to it."""
     steps = np.linspace(0.0, 1.0, count)
-    curve = 0.25 * steps + 0.75 * steps**2
+    curve = np.concatenate([0.25 * steps + 0.75 * steps**2, 0.5 ** np.arange(8.0, 44.0, 2.0)])
     inside = min(max(base, low), high)
     return np.unique(np.concatenate([inside + (high - inside) * curve, inside - (inside - low) * curve]))
 
 
-def whole_grid(low: float, high: float) -> Floats:
-    """Every whole value from low to high, at most a hundred thousand of them."""
-    first, last = np.ceil(low), np.floor(high)
-    return np.arange(first, min(last, first + 100_000) + 1)
-
-
 def close_in(
-    evaluate: Evaluate, owner: NDArray[np.intp], low: Floats, high: Floats, *, signs: bool
+    evaluate: Evaluate,
+    owner: NDArray[np.intp],
+    low: Floats,
+    high: Floats,
+    *,
+    signs: bool,
+    whole: NDArray[np.bool_] | None = None,
 ) -> tuple[Floats, Floats]:
     """Shrink every bracket around the change of state in it.
 
     State is the sign of the function with `signs`, else whether it is 1 (a condition that holds). Returns
-    (low, high), a last digit or so apart.
+    (low, high), a last digit or so apart; where `whole`, the two whole values between which it changes.
     """
     low, high = low.copy(), high.copy()
     if not owner.size:
         return low, high
     start = _state(evaluate(low, owner), signs)
     share = np.arange(1, _PLACES + 1) / (_PLACES + 1)
+    whole = np.zeros(owner.size, np.bool_) if whole is None else whole
     for _ in range(_ROUNDS):
-        open_ = np.flatnonzero(np.abs(high - low) > 4 * _EPS * np.maximum(np.abs(low), np.abs(high)))
+        apart = np.where(whole, 1.0, 4 * _EPS * np.maximum(np.abs(low), np.abs(high)))
+        open_ = np.flatnonzero(np.abs(high - low) > apart)
         if not open_.size:
             break
         places = low[open_, None] + (high - low)[open_, None] * share
+        places = np.where(whole[open_, None], np.round(places), places)
         states = _state(evaluate(places.reshape(-1), np.repeat(owner[open_], _PLACES)), signs)
         same = states.reshape(-1, _PLACES) == start[open_, None]
         first = np.where(same.all(axis=1), _PLACES, np.argmin(same, axis=1))

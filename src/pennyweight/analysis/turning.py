@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.search import close_in, default_range, grid, whole_grid
+from pennyweight.analysis.search import close_in, default_range, places_of
+from pennyweight.deals.definition import Input
 from pennyweight.deals.program import met_name
 from pennyweight.deals.scenarios import Inputs
 
@@ -18,6 +19,7 @@ __all__ = ["TurningPoint", "turning_points"]
 Floats: TypeAlias = NDArray[np.float64]
 
 _GRID = 49
+_BLOCK = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,16 +45,24 @@ class TurningPoint:
 def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     """The turning points of every input, around one case."""
     deal = model.definition
-    if not deal.goals or not deal.inputs:
+    if not deal.goals:
         return []
-    items = [item for item in deal.inputs.values() if item.name not in _idle_terms(model, inputs)]
+    idle = _idle_terms(model, inputs)
+    items = [item for item in deal.inputs.values() if item.name not in idle]
+    # By blocks: every input of a block is moved in every case of it, so memory grows with the square of its size.
+    return [
+        point
+        for start in range(0, len(items), _BLOCK)
+        for point in _block(model, inputs, items[start : start + _BLOCK])
+    ]
+
+
+def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoint]:
+    deal = model.definition
     years = deal.timeline.periods / deal.timeline.per_year
     bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])
     ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
-    places = [
-        whole_grid(*limits) if item.whole else grid(*limits, base, _GRID)
-        for item, limits, base in zip(items, ranges, bases, strict=True)
-    ]
+    places = [places_of(item, limits, base, _GRID) for item, limits, base in zip(items, ranges, bases, strict=True)]
     mover = np.repeat(np.arange(len(items)), [place.size for place in places])
     x = np.concatenate(places)
 
@@ -66,16 +76,14 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     figures = evaluate(x, mover, ["pays_off", *goals])
     pays = figures["pays_off"] == 1
     left = np.flatnonzero((mover[1:] == mover[:-1]) & (pays[1:] != pays[:-1]))
-    low, high = x[left], x[left + 1]
-    smooth = np.flatnonzero(~np.array([item.whole for item in items])[mover[left]])
-    if smooth.size:
-        low[smooth], high[smooth] = close_in(
-            lambda values, moved: evaluate(values, moved, ["pays_off"])["pays_off"],
-            mover[left[smooth]],
-            low[smooth],
-            high[smooth],
-            signs=False,
-        )
+    low, high = close_in(
+        lambda values, moved: evaluate(values, moved, ["pays_off"])["pays_off"],
+        mover[left],
+        x[left],
+        x[left + 1],
+        signs=False,
+        whole=np.array([item.whole for item in items], dtype=np.bool_)[mover[left]],
+    )
     turns = np.where(pays[left], low, high)
     # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.
     lowest, highest = np.array(ranges)[mover[left]].T if left.size else (np.empty(0), np.empty(0))

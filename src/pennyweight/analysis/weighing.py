@@ -180,7 +180,7 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
     if with_answers:
         for name, question in deal.questions.items():
             node = question.so_that or Name("pays_off")
-            found, _ = search(model, deal.inputs[question.find], node, [case], pick=question.pick)
+            found = search(model, deal.inputs[question.find], node, [case], pick=question.pick)
             answers[name] = _picked(found[0], question.pick)
         points = turning_points(model, case)
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
@@ -256,7 +256,7 @@ def _picked(outcome: Outcome, pick: str | None) -> Outcome:
     if pick is None or not outcome.answers:
         return outcome
     chosen = max if pick == "largest" else min
-    return Outcome((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason)
+    return Outcome((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason, outcome.looked)
 
 
 def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:

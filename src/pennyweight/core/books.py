@@ -199,7 +199,8 @@ class _Clerk:
         balance, payment, rows = int(self.balance), int(self.level), self.books.rows
         up, down = self.rate.numerator, self.rate.denominator
         quick, twice = up / down, 2 * down
-        last = max(self.count or LONGEST, number)  # what the agreed last payment left is cleared by the next
+        # What the agreed last payment left is cleared by the next; without an agreed one none clears by itself.
+        last = self.stop + 1 if self.count is None else max(self.count, number)
         stop = min(last, self.stop, (ahead or LONGEST + 1) - 1)
         while number <= stop:
             close = balance * quick

@@ -147,7 +147,12 @@ class Names:
                 return _combined(node.operator, self.unit(node.left), self.unit(node.right))
             case Call():
                 unit = FUNCTIONS[node.function].unit
-                return self.unit(node.arguments[0][1]) if unit == "=" else unit
+                if unit != "=":
+                    return unit
+                if node.function not in _OF_ALL:
+                    return self.unit(node.arguments[0][1])
+                units = [self.unit(argument) for _, argument in node.arguments]
+                return "money" if "money" in units else next((one for one in units if one != "number"), "number")
             case Sum():
                 return "money"
 
@@ -225,6 +230,8 @@ class Names:
         return function.result
 
 
+_OF_ALL = ("min", "max", "clamp")
+"""Functions whose result is one of their arguments, so that max(0, money) is money."""
 _SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_annual", "running"}
 
 

@@ -24,6 +24,7 @@ __all__ = ["evaluate"]
 Floats: TypeAlias = NDArray[np.float64]
 
 _BLOCK = 2_048
+_ELEMENTS = 2**25  # a quarter of a gigabyte in one block
 _CHUNK_ELEMENTS = 24_576  # times eight bytes: an array over time that leaves room for others in the cache
 
 
@@ -183,11 +184,13 @@ class _Run:
         self.program, self.plan, self.fixed, self.results, self.cases = program, plan, fixed, results, cases
         self.varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
         self.rows = program.time.rows
-        self.chunk = _BLOCK if plan.stepped else min(_BLOCK, max(64, _CHUNK_ELEMENTS // self.rows))
+        self.block_size = _block_size(program, plan)
+        self.chunk = self.block_size if plan.stepped else min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
 
     def all_blocks(self, threads: int | None) -> None:
         """Every block, shared out among threads."""
-        spans = [(start, min(start + _BLOCK, self.cases)) for start in range(0, self.cases, _BLOCK)]
+        size = self.block_size
+        spans = [(start, min(start + size, self.cases)) for start in range(0, self.cases, size)]
         workers = min(threads or os.cpu_count() or 1, len(spans))
         if workers <= 1:
             self.blocks(spans)
@@ -197,9 +200,9 @@ class _Run:
 
     def blocks(self, spans: list[tuple[int, int]]) -> None:
         """One thread's share."""
-        over_time = self.program.over_time
+        over_time, size = self.program.over_time, self.block_size
         pool = [np.empty((self.rows, self.chunk)) for _ in range(self.plan.register_count)]
-        gathered = {slot: np.empty((self.rows, _BLOCK) if over_time[slot] else _BLOCK) for slot in self.plan.collected}
+        gathered = {slot: np.empty((self.rows, size) if over_time[slot] else size) for slot in self.plan.collected}
         with np.errstate(all="ignore"):
             for start, stop in spans:
                 self.block(start, stop, pool, gathered)
@@ -239,6 +242,16 @@ class _Run:
                         into[slot][...] = values[slot]
             for slot in drops:
                 del values[slot]
+
+
+def _block_size(program: Program, plan: _Plan) -> int:
+    """How many cases go together: fewer where a deal of many lines and periods would take too much memory."""
+    tables = sum(program.over_time[slot] for item in plan.by_period for slot in item.outs if item.steps)
+    tables += plan.register_count + sum(program.over_time[slot] for slot in plan.collected) + 1
+    size = _BLOCK
+    while size > 16 and size * program.time.rows * tables > _ELEMENTS:
+        size //= 2
+    return size
 
 
 def _execute(instruction: Instruction, values: dict[int, Floats]) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import partial
 from graphlib import CycleError, TopologicalSorter
 from typing import Any, TypeAlias
@@ -307,10 +308,21 @@ class Program:
             bound = self.compile(node)
             self.names[bound_name(goal.measure, key)] = bound
             upward = goal.at_least is not None
-            compute = partial(_reaches, upward, tolerance, goal.undefined_is_met)
-            slot = self.emit(("reaches", upward, tolerance, goal.undefined_is_met), compute, [value, bound], False)
+            near = min(tolerance, _half_digit(node))
+            compute = partial(_reaches, upward, near, goal.undefined_is_met)
+            slot = self.emit(("reaches", upward, near, goal.undefined_is_met), compute, [value, bound], False)
             self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
         return self.names[met_name(goal.measure)]
+
+
+def _half_digit(bound: Node) -> float:
+    """Half of the last decimal a bound is written with: 0.2791 is not "at most 0.27"; infinite when it has none."""
+    if isinstance(bound, Unary):
+        return _half_digit(bound.operand)
+    if not isinstance(bound, Number) or bound.percent:
+        return float("inf")
+    exponent = int(Decimal(repr(bound.value)).normalize().as_tuple().exponent)
+    return 0.5 * 10.0**exponent if exponent < 0 else float("inf")
 
 
 def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bound: Floats) -> Floats:

@@ -26,16 +26,22 @@ def read_scenarios(reader: Reader, inputs: Mapping[str, Input]) -> dict[str, Sce
         where = reader.where("scenarios", name)
         changes = {key: _change(reader, name, key, change, inputs) for key, change in _overrides(reader, name, item)}
         found[name] = Scenario(name, item.label or name.replace("_", " "), item.based_on, changes, where)
-    for name, scenario in found.items():
-        chain = [name]
-        while (base := found[chain[-1]].based_on) is not None and base != "base":
-            if base not in found:
-                raise InputError(f"{scenario.where}: there is no scenario '{base}'{nearest(base, found) or '.'}")
-            if base in chain:
+    sound: set[str | None] = {None, "base"}
+    for name in found:
+        chain: dict[str, None] = {}
+        place: str | None = name
+        while place not in sound and place is not None:
+            if place in chain:
+                circle = " on ".join([*list(chain)[list(chain).index(place) :][:8], place])
+                raise InputError(f"{found[place].where} is based on itself: {circle}; one must stand alone.")
+            chain[place] = None
+            base = found[place].based_on
+            if base not in sound and base not in found:
                 raise InputError(
-                    f"{scenario.where} is based on itself: {' on '.join([*chain, base])}; one must stand alone."
+                    f"{found[place].where}: there is no scenario '{base}'{nearest(str(base), found) or '.'}"
                 )
-            chain.append(base)
+            place = base
+        sound.update(chain)
     return found
 
 

@@ -280,7 +280,7 @@ class Timetable:
                 raise InputError(
                     f"{what} comes {often} times a year; that does not fit {terms.per_year} payments a year."
                 )
-            numbers = range(first, last + 1, terms.per_year // often)
+            numbers = range(first, min(last, max(rows, first)) + 1, terms.per_year // often)
             placed: list[tuple[int, Fraction | None]] = [(number, None) for number in numbers]
         else:
             if often not in DATED:

@@ -267,7 +267,9 @@ class LoanSet(Shown):
         horizon = max(len(loan.schedule.rows) for loan in self.loans.values())
         terms = next(iter(self.loans.values())).terms
         spare = float(units_of(self.extra, terms.style, terms.agreement.rounding, "spare"))
+        extras = {name: self._own_extras(name) for name in names}
         schedules: dict[str, Schedule] = {}
+        given: dict[str, bytes] = {}
         # A loan that ends hands its payment on, which may end others sooner, but only later ones: each round settles
         # one more end, so there are as many rounds as loans, and one that changes nothing.
         while True:
@@ -278,8 +280,10 @@ class LoanSet(Shown):
                 free[last + 1 :] += level
                 free[last] += max(level - float(one.rows[-1][0]), 0.0)
             for name in names:
-                schedules[name] = self._paid_with(name, free)
-                own = self._own_extras(name)
+                if given.get(name) != free.tobytes():  # what is free for it has changed
+                    schedules[name] = self._paid_with(name, free)
+                    given[name] = free.tobytes()
+                own = extras[name]
                 for k, row in enumerate(schedules[name].rows, 1):
                     free[k] -= max(float(row[2]) - own.get(k, 0.0), 0.0)  # its own extra payments come first
             if {name: one.rows for name, one in schedules.items()} == before:

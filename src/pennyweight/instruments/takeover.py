@@ -193,6 +193,8 @@ class Takeover(Shown):
             raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
         if self.original_years is not None:
             count = read_value(self.original_years, "years", what="original_years") * self.calendar.per_year
+            if not 0 < count <= LONGEST:
+                raise InputError(f"original_years is {self.original_years}; a term makes 1 to {LONGEST:,} payments.")
             left = len(self.remaining.agreed.rows)
             made = round(count) - left
             if abs(count - round(count)) > 1e-9 or made < 0:
