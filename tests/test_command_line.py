@@ -85,6 +85,11 @@ def test_json_has_the_stable_keys(run) -> None:
 
 def test_csv_is_the_main_table(run) -> None:
     rows = list(csv.DictReader(StringIO(run("weigh", "taxi.toml", "--format", "csv").out)))
+    figures = {row["name"]: row["value"] for row in rows if row["kind"] == "measure"}
+    assert float(figures["npv"]) == json.loads(run("weigh", "taxi.toml", "--format", "json").out)["measures"]["npv"]
+    beside = list(csv.DictReader(StringIO(run("compare", "taxi.toml", "--format", "csv").out)))
+    assert [row["base"] for row in beside if row["figure"] == "npv"] == [figures["npv"]]
+    rows = list(csv.DictReader(StringIO(run("weigh", "taxi.toml", "--by", "period", "--format", "csv").out)))
     assert len(rows) == 13
     assert rows[0]["date"] == "2027-01-01"
     assert float(rows[0]["net"]) == -315_000

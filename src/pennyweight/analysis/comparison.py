@@ -45,14 +45,14 @@ class Comparison(Shown):
 
     @cached_property
     def frame(self) -> pd.DataFrame:
-        """One column each; rows are the verdict and the measures."""
+        """One column each; rows are the verdict and the measures, by name."""
         import pandas as pd
 
         columns = {}
         for name, weighing in self.weighings.items():
             figures = {key: figure.value for key, figure in weighing.measures.items()}
             columns[name] = pd.Series({"verdict": weighing.verdict, **figures}, dtype=object)
-        return pd.DataFrame(columns)
+        return pd.DataFrame(columns).rename_axis("figure")
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""

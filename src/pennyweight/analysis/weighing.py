@@ -23,7 +23,7 @@ from pennyweight.deals.reasons import loan_trouble, value_of, why_undefined
 from pennyweight.deals.scenarios import Inputs, inputs_of
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.errors import InputError, NoAnswer, choice
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -89,6 +89,35 @@ class Weighing(Shown):
         frame = pd.DataFrame(dict(self.values), index=index)
         frame.index.name = "period" if dates is None else "date"
         return frame
+
+    def lines(self, by: str = "period") -> pd.DataFrame:
+        """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end."""
+        import pandas as pd
+
+        if choice(by, ("period", "year"), "by") == "period":
+            return self.frame
+        year = self.definition.timeline.year[:, 0].astype(np.int64)
+        last = np.flatnonzero(np.append(np.diff(year), 1))
+        columns = {
+            name: values[last] if self.definition.stands(name) else np.bincount(year, weights=values)
+            for name, values in self.values.items()
+        }
+        return pd.DataFrame(columns, index=pd.Index(year[last], name="year"))
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        """Verdict, measures and goals, a row each; what CSV shows unless the lines are asked for."""
+        import pandas as pd
+
+        rows: list[tuple[str, str, object, str, str]] = [("verdict", "verdict", self.verdict, "", "")]
+        rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
+        rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
+        rows += [
+            ("answer", name, answer.value, answer.kind, answer.note)
+            for name, item in self.answers.items()
+            for answer in item.answers
+        ]
+        return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
 
     @cached_property
     def frames(self) -> dict[str, pd.DataFrame]:

@@ -44,7 +44,11 @@ def command(folder: Path) -> None:
     Leaves the deal files, the charts and the results in a folder. Example: pennyweight demo
     """
     from pennyweight.cli.main import main
+    from pennyweight.report.files import check_target
 
+    for name in ("weighing.json", "weighing.png", "map.png", "boatyard.png", "endowment.png", "studio.json",
+                 "studio.png", "takeover.png"):  # fmt: skip
+        check_target(folder / name, read=(), force=False)
     taxi, boatyard, statements, index, studio, takeover, layers = _copy_data(folder)
     commands = (
         ["weigh", str(taxi), "--output", str(folder / "weighing.json"), "--output", str(folder / "weighing.png")],

@@ -9,10 +9,22 @@ from typing import Any, TypeVar
 import click
 
 from pennyweight.documents import Document
-from pennyweight.errors import InputError
-from pennyweight.report.files import ENDINGS, Result, as_csv, as_json, check_drawable, check_ending, write
+from pennyweight.errors import InputError, visible
+from pennyweight.quantities.text_files import files_read
+from pennyweight.report.files import (
+    ENDINGS,
+    Result,
+    as_csv,
+    as_json,
+    check_drawable,
+    check_ending,
+    check_target,
+    write,
+)
 
 __all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_overrides", "scenario_option"]
+
+_FORCE = "pennyweight.force"
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 
@@ -36,8 +48,15 @@ overrides = click.option(
 
 
 def output_options(command: Command) -> Command:
-    """Add --format and --output to a command."""
+    """Add --format, --output and --force to a command."""
     endings = " ".join(ENDINGS)
+    command = click.option(
+        "--force",
+        is_flag=True,
+        expose_value=False,
+        callback=lambda ctx, _, value: ctx.meta.__setitem__(_FORCE, value),
+        help="Let --output replace a file that Pennyweight has not written.",
+    )(command)
     command = click.option(
         "--output",
         "outputs",
@@ -75,25 +94,38 @@ def deliver(
     outputs: Iterable[Path],
     *,
     page: Callable[[Any], Document] | None = None,
+    table: Callable[[Any], str] = as_csv,
 ) -> Any:
     """Work out a result, write its files, and print it. Nothing is written before everything is worked out."""
     paths = list(outputs)
+    force = bool(click.get_current_context().meta.get(_FORCE))
     for path in paths:
         check_ending(path)
-    result = compute()
+    if len({path.resolve() for path in paths}) < len(paths):
+        raise InputError("--output names one file twice; give each form a file of its own.")
+    with files_read() as read:
+        result = compute()
     document = page(result) if page is not None else result.document()
+    rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
         check_drawable(path, document)
+        check_target(path, read=read, force=force, header=rows.split("\n", 1)[0])
+    written: list[str] = []
     for path in paths:
-        write(result, path, document=document)
+        try:
+            write(result, path, document=document, table=rows)
+        except InputError as error:
+            before = f" Written before it: {', '.join(written)}." if written else ""
+            raise InputError(f"{error}{before}") from None
+        written.append(str(path))
     if form == "json":
         click.echo(as_json(result), nl=False)
     elif form == "csv":
-        click.echo(as_csv(result), nl=False)
+        click.echo(rows, nl=False)
     else:
         from pennyweight.report.terminal import print_document
 
         print_document(document)
     for path in paths:
-        click.echo(f"Written: {path}", err=True)
+        click.echo(f"Written: {visible(str(path))}", err=True)
     return result

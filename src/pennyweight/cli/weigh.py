@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -16,6 +17,14 @@ from pennyweight.cli.options import (
 )
 
 __all__ = ["command"]
+
+
+class _Lines:
+    """The lines and levels of a weighing by period or year, in place of its figures."""
+
+    def __init__(self, weighing: Any, by: str) -> None:
+        self.frame = weighing.lines(by)
+        self.as_dict, self.document = weighing.as_dict, weighing.document
 
 
 @click.command("weigh")
@@ -39,11 +48,13 @@ def command(
     Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year
     """
     from pennyweight.analysis.deal import Deal
+    from pennyweight.report.files import as_csv
 
     result = deliver(
         lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
         form,
         outputs,
         page=lambda weighing: weighing.document(by=by),
+        table=lambda weighing: as_csv(weighing if by is None else _Lines(weighing, by)),
     )
     return 1 if strict and result.verdict != "pays off" else 0

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["beside", "read_text"]
+__all__ = ["beside", "files_read", "read_text"]
+
+_READ: ContextVar[set[Path] | None] = ContextVar("files_read", default=None)
 
 
 def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
@@ -21,6 +26,8 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
             raise InputError(f"{name} is not an ordinary file; name a file on a disk.")
         if found.st_size > largest:
             raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.")
+        if (noted := _READ.get()) is not None:
+            noted.add(path.resolve())
         with path.open("rb") as handle:
             content = handle.read(largest + 1)
     except InputError:
@@ -41,6 +48,17 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     if "\0" in text:
         raise InputError(f"{name} is not a text file: it holds null characters.")
     return text.replace("\r\n", "\n")
+
+
+@contextmanager
+def files_read() -> Iterator[set[Path]]:
+    """The files that are read inside, links resolved, so that nobody writes over one of them."""
+    noted: set[Path] = set()
+    token = _READ.set(noted)
+    try:
+        yield noted
+    finally:
+        _READ.reset(token)
 
 
 def beside(owner: Path, file: str, where: str, *, what: str) -> Path:
