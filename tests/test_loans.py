@@ -367,7 +367,7 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "rate", 5)]), InputError, "5 is 500% a year"),
         (lambda: Loan(1000, "5%", **START, events=[("soon", "rate", "5%")]), InputError, "write dates as 2027-02-01"),
         (lambda: Loan(1000, "5%", years=1, events=[(0, "extra", 5)]), InputError, "payment 0 comes before the first"),
-        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(0, 3)]), InputError, "write an amount above zero"),
+        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(0, 3)]), InputError, "write one above zero"),
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 9, 3)]), InputError, "before it begins"),
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 1, per_year=26)]), InputError, "does not fit 12 payments a year"),
         (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),

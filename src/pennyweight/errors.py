@@ -11,12 +11,13 @@ Every message is one sentence or two, on one line, that say what is wrong, where
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Collection, Iterable, Sequence
 from difflib import get_close_matches
 from typing import TypeVar
 
-__all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "choice", "nearest", "visible"]
+from pennyweight.plain_text import visible
+
+__all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "choice", "nearest"]
 
 Word = TypeVar("Word", bound=str)
 
@@ -84,26 +85,6 @@ def nearest(name: str, known: Iterable[str]) -> str:
         return ""
     close = get_close_matches(name, [one for one in known if len(one) <= 120], n=1, cutoff=0.6)
     return f"; did you mean '{close[0]}'?" if close else ""
-
-
-def visible(text: str) -> str:
-    r"""Return the text on one line, control characters and their kin as they would be escaped.
-
-    >>> visible("red \x1b[31m\nline")
-    'red \\x1b[31m line'
-    """
-    if text.isprintable():
-        return text
-    return "".join(map(_shown, text))
-
-
-def _shown(mark: str) -> str:
-    if mark.isprintable() or unicodedata.category(mark) == "Zs":
-        return mark
-    if mark in "\n\r\t":
-        return " "
-    number = ord(mark)
-    return f"\\x{number:02x}" if number < 256 else f"\\u{number:04x}"
 
 
 def _one_line(message: str) -> str:

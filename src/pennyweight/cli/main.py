@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
+import codecs
+import contextlib
+import io
+import os
+import signal
 import sys
 from importlib import import_module
 
 import click
+
+from pennyweight.errors import NoAnswer, PennyweightError, nearest
+from pennyweight.plain_text import spelled, visible
 
 __all__ = ["COMMANDS", "main", "run"]
 
@@ -48,49 +56,80 @@ class _Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
-            from pennyweight.errors import nearest
-
             hint = nearest(args[0], COMMANDS) or "."
             raise click.UsageError(f"There is no command '{args[0]}'{hint} See pennyweight --help.")
         return super().resolve_command(ctx, args)
 
 
-@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(
+    cls=_Commands,
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
 @click.version_option(None, "--version", package_name="pennyweight", prog_name="pennyweight")
-def main() -> None:
+@click.pass_context
+def main(ctx: click.Context) -> None:
     """Pennyweight weighs deals: does it pay off, by how much, and how wrong may each assumption be.
 
     Rates are yearly, spans are in years. Amounts may be typed as 430k, 1.2mn or 1,250.50, rates as 5%, 0.05 or
     "6% monthly".
     """
+    if ctx.invoked_subcommand is None:
+        click.echo(ctx.get_help())
 
 
 def run() -> None:
     """Run the command line; exit status 0 done, 1 not "pays off" under --strict, 2 bad input, 3 no answer."""
+    _tame_streams()
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))  # so that what is half done is cleaned up
     sys.exit(status(sys.argv[1:]))
 
 
 def status(arguments: list[str]) -> int:
     """Run the command line with these arguments and return its exit status."""
-    from pennyweight.errors import NoAnswer, PennyweightError
-
     try:
         result = main.main(args=arguments, prog_name="pennyweight", standalone_mode=False)
+        sys.stdout.flush()
     except click.exceptions.Exit as leaving:
         return leaving.exit_code
-    except click.Abort:
-        click.echo("Stopped.", err=True)
-        return 2
+    except (click.Abort, KeyboardInterrupt):
+        return _ended("Stopped.", 130)
     except click.ClickException as error:
-        click.echo(f"pennyweight: {error.format_message()}", err=True)
-        return 2
-    except NoAnswer as error:
-        click.echo(f"pennyweight: {error}", err=True)
-        return 3
+        return _ended(visible(error.format_message()), 2)
     except PennyweightError as error:
-        click.echo(f"pennyweight: {error}", err=True)
-        return 2
-    except BrokenPipeError:
-        sys.stderr.close()
+        return _ended(str(error), 3 if isinstance(error, NoAnswer) else 2)
+    except BrokenPipeError:  # whoever read has seen enough
+        _let_go_of_output()
         return 0
+    except OSError as error:
+        _let_go_of_output()
+        return _ended(f"Standard output cannot be written: {error.strerror}.", 2)
     return result if isinstance(result, int) else 0
+
+
+def _ended(sentence: str, code: int) -> int:
+    """Say it, where there is somewhere to say it."""
+    with contextlib.suppress(OSError):
+        click.echo(f"pennyweight: {sentence}" if code in (2, 3) else sentence, err=True)
+    return code
+
+
+def _let_go_of_output() -> None:
+    """Leave nothing for the interpreter to flush into a stream that takes nothing any more."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(nowhere, sys.stdout.fileno())
+
+
+def _tame_streams() -> None:
+    """Streams that cannot show a sign spell it out, whatever writes to them."""
+
+    def spell(error: UnicodeError) -> tuple[str, int]:
+        assert isinstance(error, UnicodeEncodeError)
+        return spelled(error.object[error.start : error.end], error.encoding), error.end
+
+    codecs.register_error("pennyweight.spelled", spell)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="pennyweight.spelled")

@@ -9,7 +9,8 @@ from typing import Any, TypeVar
 import click
 
 from pennyweight.documents import Document
-from pennyweight.errors import InputError, visible
+from pennyweight.errors import InputError
+from pennyweight.plain_text import visible
 from pennyweight.quantities.text_files import files_read
 from pennyweight.report.files import (
     ENDINGS,

@@ -158,7 +158,7 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
     one_sign = finite & ~((rows > 0).any(axis=1) & (rows < 0).any(axis=1))
     work = np.flatnonzero(finite & ~one_sign)
     # Flows so far apart that no number holds their ratio: the smaller vanish beside the largest.
-    scaled = rows[work] / np.abs(rows[work]).max(axis=1, keepdims=True, initial=1e-300)
+    scaled = rows[work] / roots.power_of_two(rows[work])[:, None]
     apart = work[~((scaled > 0).any(axis=1) & (scaled < 0).any(axis=1))]
     found = roots.solve_rows(rows[work], times if times is None or times.ndim == 1 else times[work])
     with np.errstate(over="ignore"):

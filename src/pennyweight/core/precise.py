@@ -60,13 +60,15 @@ def sign_at_turn(flows: Sequence[float], times: Sequence[float] | None, shift: f
     with localcontext() as context:
         context.prec = _DIGITS
         row, away = _Row(flows, times), Decimal(shift)
-        here = Decimal(x)
+        begun = here = Decimal(x)
         for _ in range(100):
             value, slope = row.turn(here, away)
             if not slope:
                 break
             step = value / slope
             here -= step
+            if abs(here - begun) > (abs(begun) + 1) / 10:  # no turn near by: what looked like one was rounding
+                return x, 0.0
             if abs(step) <= (abs(here) + 1) * Decimal("1e-40"):
                 break
         value, _, size = row.at(here)

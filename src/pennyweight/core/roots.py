@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from pennyweight.core import cells, precise
 from pennyweight.core.intervals import isolate_one
 
-__all__ = ["RootTable", "sign_changes", "solve_rows"]
+__all__ = ["RootTable", "power_of_two", "sign_changes", "solve_rows"]
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -69,8 +69,7 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
     themselves: where float64 cannot tell (two roots side by side), decimals of sixty digits do (see `precise`).
     """
     n = flows.shape[1]
-    # By a power of two: the flows keep every digit.
-    scale = np.ldexp(1.0, np.frexp(np.abs(flows).max(axis=1, initial=0.0))[1])
+    scale = power_of_two(flows)
     keep = np.flatnonzero(flows.any(axis=1))
     if times is None and 2 < n <= cells.LARGEST and keep.size:
         return _solve_batch(flows[keep] / scale[keep, None], keep)
@@ -81,6 +80,11 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
     tables = [_solve_exactly(flows, times, scale, keep[~often])]
     tables += [_solve_by_intervals(flows[k] / scale[k], when[k], int(k)) for k in keep[often]]
     return _in_order(*(np.concatenate(column) for column in zip(*tables, strict=True)))
+
+
+def power_of_two(flows: Floats) -> Floats:
+    """The power of two just below the largest flow of each row: divided by it the flows keep every digit."""
+    return np.ldexp(1.0, np.frexp(np.abs(flows).max(axis=1, initial=0.0))[1] - 1)
 
 
 def _in_order(row: NDArray[np.intp], x: Floats, touches: Bools) -> RootTable:

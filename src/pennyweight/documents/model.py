@@ -12,6 +12,8 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.plain_text import visible
+
 __all__ = [
     "BalanceChart",
     "Block",
@@ -37,12 +39,23 @@ Tone = Literal["plain", "in", "out", "question", "comparison"]
 Floats = NDArray[np.float64]
 
 
+def _keep_visible(owner: object, *names: str) -> None:
+    """Text from files is text: control characters are shown, not sent, whoever renders them."""
+    for name in names:
+        text = getattr(owner, name)
+        if not text.isprintable():
+            object.__setattr__(owner, name, visible(text))
+
+
 @dataclass(frozen=True, slots=True)
 class Cell:
     """One shown value."""
 
     text: str
     tone: Tone = "plain"
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "text")
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +65,9 @@ class Column:
     title: str
     words: bool = False
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title")
+
 
 @dataclass(frozen=True, slots=True)
 class Text:
@@ -59,6 +75,9 @@ class Text:
 
     text: str
     tone: Tone = "plain"
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "text")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +88,9 @@ class Line:
     value: Cell
     note: str = ""
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "label", "note")
+
 
 @dataclass(frozen=True, slots=True)
 class Figures:
@@ -76,6 +98,9 @@ class Figures:
 
     title: str
     lines: tuple[Line, ...]
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title")
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +112,9 @@ class Table:
     rows: tuple[tuple[Cell, ...], ...]
     note: str = ""
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "note")
+
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
@@ -96,12 +124,18 @@ class Verdict:
     sentence: str
     tone: Tone
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "word", "sentence")
+
 
 @dataclass(frozen=True, slots=True)
 class Checks:
     """What the result checked of itself: (passed, sentence)."""
 
     items: tuple[tuple[bool, str], ...]
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "items", tuple((passed, visible(sentence)) for passed, sentence in self.items))
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +152,9 @@ class FlowsChart:
     money_title: str
     spread: bool = True
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "time_title", "money_title")
+
 
 @dataclass(frozen=True, slots=True)
 class RateChart:
@@ -130,6 +167,9 @@ class RateChart:
     zeros: tuple[float, ...]
     asked: float | None
     money_title: str
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "money_title")
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +187,12 @@ class HeatMap:
     passes: NDArray[np.bool_] | None
     base: tuple[int, int] | None = None
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "x_title", "y_title")
+        for name in ("x", "y"):
+            object.__setattr__(self, name, tuple(map(visible, getattr(self, name))))
+        object.__setattr__(self, "cells", tuple(tuple(map(visible, row)) for row in self.cells))
+
 
 @dataclass(frozen=True, slots=True)
 class GrowthChart:
@@ -159,6 +205,9 @@ class GrowthChart:
     benchmark: Floats | None
     flow_dates: NDArray[np.datetime64]
     flows: Floats
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title")
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +226,9 @@ class BalanceChart:
     statements: tuple[tuple[float, float], ...] = ()
     today: float | None = None
 
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "time_title", "money_title")
+
 
 @dataclass(frozen=True, slots=True)
 class SplitChart:
@@ -189,6 +241,9 @@ class SplitChart:
     principal: Floats
     time_title: str
     money_title: str
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "time_title", "money_title")
 
 
 Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart
@@ -204,3 +259,6 @@ class Document:
     subtitle: str = ""
     charts: tuple[Chart, ...] = field(default=())
     """Charts that a page or a file shows and a terminal leaves out."""
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "subtitle")

@@ -61,6 +61,7 @@ class Recurring:
     last: When | None = None
     per_year: str | int = "month"
     rising: str | float = 0.0
+    where: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +76,7 @@ class Holiday:
     first: When
     payments: int
     interest: Literal["added", "paid"] = "added"
+    where: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -264,16 +266,16 @@ class Timetable:
         return number in self.stated_inside and bool(day <= self.stated_inside[number])
 
     def _recurring(self, extra: Recurring, rows: int) -> list[Entry]:
-        terms, what = self.terms, "The recurring extra payment"
+        terms, what = self.terms, extra.where or "The recurring extra payment"
         amount = read_amount(extra.amount, what=f"{what}: the amount")
         if amount <= 0:
-            raise InputError(f"{what} is {extra.amount}; write an amount above zero.")
+            raise InputError(f"{what}: the amount is {extra.amount}; write one above zero.")
         rising = read_rate(extra.rising, what=f"{what}: rising").effective()
         often = read_per_year(extra.per_year, what=f"{what}: per_year")
         first, day = self._place(extra.first, what)
         last, last_day = (rows, None) if extra.last is None else self._place(extra.last, what)
         if last < first or (day is not None and last_day is not None and last_day < day):
-            raise InputError(f"{what} ends on {extra.last}, before it begins on {extra.first}.")
+            raise InputError(f"{what} ends on {extra.last}, before it begins on {extra.first}; write the first first.")
         found = []
         if day is None or self.calendar is None:
             if terms.per_year % often:
@@ -311,19 +313,18 @@ class Timetable:
     def _holidays(self, holidays: Sequence[Holiday]) -> dict[int, Literal["added", "paid"]]:
         found: dict[int, Literal["added", "paid"]] = {}
         for holiday in holidays:
-            choice(holiday.interest, ("added", "paid"), "The interest of a payment holiday")
-            number, day = self._place(holiday.first, "The payment holiday")
+            named = holiday.where or "The payment holiday"
+            choice(holiday.interest, ("added", "paid"), f"{named}: the interest")
+            number, day = self._place(holiday.first, named)
             if day is not None and self.calendar is not None and day != self.calendar.due(number):
                 raise InputError(
-                    f"The payment holiday begins on {day}, which is no due day; "
-                    f"the next is {self.calendar.due(number)}."
+                    f"{named} begins on {day}, which is not a due day; the next is {self.calendar.due(number)}."
                 )
-            if not 1 <= holiday.payments <= 1_200:
-                raise InputError(f"The payment holiday is {holiday.payments} payments long; it is 1 to 1,200.")
+            long = whole(holiday.payments, what=f"{named}: payments", least=1, most=1_200)
             count = self.terms.agreement.count
-            if count is not None and number + holiday.payments > count:
-                raise InputError("The payment holiday runs to the agreed end of the loan or past it; make it shorter.")
-            found.update(dict.fromkeys(range(number, number + holiday.payments), holiday.interest))
+            if count is not None and number + long > count:
+                raise InputError(f"{named} runs to the agreed end of the loan or past it; make it shorter.")
+            found.update(dict.fromkeys(range(number, number + long), holiday.interest))
         return found
 
     def _named(self, event: Event, before: str = "") -> str:
@@ -344,7 +345,7 @@ def payment_number(when: object) -> int | None:
     if isinstance(when, str):
         return int(when) if is_whole_text(when.strip()) and len(when) < 20 else None
     number = as_float(when)
-    return None if number is None else whole(when, what="The number of a payment", least=-LONGEST, most=10 * LONGEST)
+    return None if number is None else whole(when, what="The number of a payment", least=-10 * LONGEST, most=10**12)
 
 
 def _split(when: When) -> tuple[int | None, Any]:

@@ -265,11 +265,19 @@ class _Reader:
         terms = dict(given)
         terms["events"] = self._events(terms.get("events"), keys)
         terms["extras"] = [
-            Recurring(one["amount"], one["from_"], one["to"], one["every"], one["rising"])
-            for one in terms.get("extras", ())
+            Recurring(
+                one["amount"],
+                one["from_"],
+                one["to"],
+                one["every"],
+                one["rising"],
+                self.source.where(*keys, "extras", str(k)),
+            )
+            for k, one in enumerate(terms.get("extras", ()))
         ]
         terms["holidays"] = [
-            Holiday(one["from_"], one["payments"], one["interest"]) for one in terms.get("holidays", ())
+            Holiday(one["from_"], one["payments"], one["interest"], self.source.where(*keys, "holidays", str(k)))
+            for k, one in enumerate(terms.get("holidays", ()))
         ]
         if terms.get("rounding") == "none":
             terms["rounding"] = None
@@ -299,7 +307,7 @@ class _Reader:
 
     def _placed(self, text: str, section: str, keys: tuple[str, ...]) -> str:
         """A complaint with the line it is about; one about a row of events has its place already."""
-        if ", row " in text.split(":")[0]:
+        if ", row " in text.split(":")[0] or text.startswith(f"{self.source.name}, "):
             return text
         path = keys or ((section,) if section else ())
         word = re.match(r"\w+", text)

@@ -31,6 +31,7 @@ def positions(text: str) -> dict[Path, int]:
     table: Path = ()
     pending: list[str] = []
     stack: list[tuple[str, Path]] = []  # open brackets: "{" with the path its keys stand under, or "["
+    seen: dict[Path, int] = {}  # how many [[tables]] of a name there were
     line, at_start, in_value = 1, True, False
     value_path: Path = ()
     tokens = [(match.lastgroup or "", match.group()) for match in _TOKEN.finditer(text)]
@@ -46,8 +47,14 @@ def positions(text: str) -> dict[Path, int]:
         if kind in ("space", "comment"):
             continue
         if at_start and token == "[":
+            several = k < len(tokens) and tokens[k][1] == "["
             names, k = _header(tokens, k)
-            table = tuple(names)
+            table = _numbered(tuple(names), seen)
+            if several:
+                number = seen.get(table, -1) + 1
+                seen[table] = number
+                found.setdefault(table, line)
+                table = (*table, str(number))
             found.setdefault(table, line)
             at_start, in_value = False, True
             continue
@@ -65,15 +72,30 @@ def positions(text: str) -> dict[Path, int]:
             stack.append(("{", value_path))
             in_value = False
         elif token == "[":
-            stack.append(("[", value_path))
+            stack.append(("[", (*value_path, "0")))
+            value_path = stack[-1][1]
         elif token in "]}" and stack:
             stack.pop()
             in_value, pending = True, []
             value_path = stack[-1][1] if stack else ()
+        elif token == "," and stack and stack[-1][0] == "[":
+            whole = stack[-1][1]
+            stack[-1] = ("[", (*whole[:-1], str(int(whole[-1]) + 1)))
+            value_path = stack[-1][1]
         elif token == "," and stack and stack[-1][0] == "{":
             in_value = False
         line += token.count("\n")
     return found
+
+
+def _numbered(names: Path, seen: Mapping[Path, int]) -> Path:
+    """The path of a header below [[tables]]: the last of each that was begun."""
+    path: Path = ()
+    for name in names[:-1]:
+        path = (*path, name)
+        if path in seen:
+            path = (*path, str(seen[path]))
+    return (*path, names[-1]) if names else path
 
 
 def line_of(found: Mapping[Path, int], path: Path) -> int | None:

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.numbers import is_whole_text
 from pennyweight.quantities.positions import line_of, positions
 from pennyweight.quantities.text_files import read_text
 
@@ -36,6 +37,8 @@ class Source:
         if not keys:
             return place
         head = f"[{keys[0]}]" if len(keys) > 1 else keys[0]
+        if len(keys) > 1 and is_whole_text(keys[1]):  # one of several [[tables]]
+            return f"{place}, {' '.join([f'[[{keys[0]}]] number {int(keys[1]) + 1}', *keys[2:]])}"
         return f"{place}, {' '.join([head, *keys[1:]])}"
 
 
@@ -136,6 +139,9 @@ def _real_keys(loc: tuple[str, ...], document: dict[str, Any]) -> tuple[str, ...
         if isinstance(place, dict) and part in place:
             keys.append(part)
             place = place[part]
+        elif isinstance(place, list) and is_whole_text(part) and int(part) < len(place):
+            keys.append(part)
+            place = place[int(part)]
         elif isinstance(place, dict) and number == len(loc) - 1 and part not in _TAGS:
             keys.append(part)
     return tuple(keys)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import TYPE_CHECKING, Literal
 
 import numpy as np
@@ -149,15 +150,15 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     _frame(ax, chart.title, chart.x_title, chart.y_title)
     ax.grid(False)
     ax.imshow(chart.values, cmap=colors, norm=norm, aspect="auto", alpha=0.75)
-    ax.set_xticks(range(columns), chart.x)
-    ax.set_yticks(range(rows), chart.y)
+    ax.set_xticks(range(columns), [_drawable(text) for text in chart.x])
+    ax.set_yticks(range(rows), [_drawable(text) for text in chart.y])
     ax.tick_params(length=0)
     if rows * columns <= 150:
         size = 10 if columns <= 8 else 8
         for i in range(rows):
             for j in range(columns):
                 mark = "" if chart.passes is None else ("" if chart.passes[i, j] else "✗ ")
-                ax.text(j, i, mark + chart.cells[i][j], ha="center", va="center", fontsize=size, color=INK)
+                ax.text(j, i, _drawable(mark + chart.cells[i][j]), ha="center", va="center", fontsize=size, color=INK)
     if chart.passes is not None:
         _turning_line(chart.passes, ax)
     if chart.base is not None:
@@ -168,7 +169,7 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     parts = [] if chart.passes is None else ["heavy line: where the verdict turns; ✗ does not pay off"]
     parts += ["framed: as it stands"] if chart.base is not None else []
     if parts:
-        ax.set_xlabel(f"{chart.x_title}\n{'; '.join(parts)}")
+        ax.set_xlabel(f"{_drawable(chart.x_title)}\n{'; '.join(parts)}")
     return ax
 
 
@@ -260,7 +261,7 @@ def draw_split(chart: SplitChart, ax: Axes) -> Axes:
         edgecolor=PARCHMENT, linewidth=0,
     )  # fmt: skip
     ax.axhline(0, color=INK, linewidth=0.8)
-    ax.set_xlabel(f"{chart.time_title}\nplain: principal, extra payments too; hatched: interest")
+    ax.set_xlabel(f"{_drawable(chart.time_title)}\nplain: principal, extra payments too; hatched: interest")
     return ax
 
 
@@ -281,10 +282,26 @@ def _turning_line(passes: NDArray[np.bool_], ax: Axes) -> None:
                 ax.plot([j - 0.5, j + 0.5], [i + 0.5, i + 0.5], color=INK, linewidth=3, solid_capstyle="round")
 
 
+@lru_cache(maxsize=1)
+def _letters() -> frozenset[int]:
+    """The signs the charts' font can draw."""
+    from matplotlib.font_manager import FontProperties, findfont, get_font
+
+    return frozenset(get_font(findfont(FontProperties())).get_charmap())
+
+
+def _drawable(text: str) -> str:
+    """The text as it can be drawn: dollar signs are no formulas, signs the font lacks become a square."""
+    known = _letters()
+    drawn = "".join(mark if ord(mark) in known or mark == "\n" else "□" for mark in text)
+    return drawn.replace("$", r"\$")
+
+
 def _frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
     from matplotlib.ticker import FuncFormatter
 
     ax.set_facecolor(PARCHMENT)
+    title, x_title, y_title = map(_drawable, (title, x_title, y_title))
     ax.set_title(title, loc="left", color=INK, fontsize=14, pad=14)
     ax.set_xlabel(x_title, color=INK)
     ax.set_ylabel(y_title, color=INK)
