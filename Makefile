@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 READY  := $(VENV)/.ready
 
-.PHONY: demo test bench shots format clean
+.PHONY: demo test thorough bench shots format clean
 
 demo: $(READY)
 	$(BIN)/pennyweight demo --folder build/demo
@@ -15,6 +15,9 @@ test: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/pytest
+
+thorough: $(READY)
+	$(BIN)/python -m tests.hostile --cases 200000
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks

@@ -181,7 +181,7 @@ def test_working_with_the_factors_of_a_table() -> None:
     assert exact.by_hand == pytest.approx(exact.answer, rel=1e-12)
     assert "The sum is the NPV." in exact._repr_html_()
     assert exact.frame["present_value"].sum() == pytest.approx(exact.answer)
-    with pytest.raises(InputError, match="0 to 12 places"):
+    with pytest.raises(InputError, match="from 0 to 12"):
         CashFlows([1.0]).working("5%", places=-1)
 
 

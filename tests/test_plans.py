@@ -152,7 +152,7 @@ def test_a_term_that_is_not_whole_has_a_last_smaller_payment() -> None:
         (lambda: grow(opening=1, rate="5%", years="forever"), InputError, "needs a term"),
         (lambda: grow(opening=1, rate="5%", years=3, deferred=-1), InputError, "from 0 on"),
         (lambda: repay(owed=1000, payment=100, years=1.01, find="rate"), InputError, "must make whole payments"),
-        (lambda: repay(owed=1000, rate="5%", years=3).working(places=40), InputError, "0 to 12 places"),
+        (lambda: repay(owed=1000, rate="5%", years=3).working(places=40), InputError, "from 0 to 12"),
         (lambda: rate_facts("5%", times=0), InputError, "a multiple above zero"),
         (lambda: years_to_multiply("-2%", 2), NoAnswer, "never comes to 2 times"),
         (lambda: simple_interest(10, "5%", -1), InputError, "a span is 0 or more"),

@@ -10,20 +10,15 @@ Every message is one sentence or two, on one line, that say what is wrong, where
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterable, Sequence
 from difflib import get_close_matches
 from typing import TypeVar
 
-from pennyweight.plain_text import visible
+from pennyweight.plain_text import one_line
 
 __all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "choice", "nearest"]
 
 Word = TypeVar("Word", bound=str)
-
-_LONGEST = 1_500
-_QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
-_UNBROKEN = re.compile(r"(\S{120})\S{20,}")
 
 
 class PennyweightError(Exception):
@@ -33,7 +28,7 @@ class PennyweightError(Exception):
     """
 
     def __init__(self, message: str) -> None:
-        super().__init__(_one_line(message))
+        super().__init__(one_line(message))
 
 
 class InputError(PennyweightError, ValueError):
@@ -85,11 +80,3 @@ def nearest(name: str, known: Iterable[str]) -> str:
         return ""
     close = get_close_matches(name, [one for one in known if len(one) <= 120], n=1, cutoff=0.6)
     return f"; did you mean '{close[0]}'?" if close else ""
-
-
-def _one_line(message: str) -> str:
-    # Cut before anything else walks over it: what is quoted may be a megabyte.
-    if len(message) > 100 * _LONGEST:
-        message = f"{message[:_LONGEST]}… {message[-_LONGEST:]}"
-    text = _UNBROKEN.sub(r"\1…", _QUOTED.sub(r"'\1…'", visible(message)))
-    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 300]} … {text[-290:]}"

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
-__all__ = ["spelled", "visible"]
+__all__ = ["one_line", "spelled", "visible"]
+
+_LONGEST = 1_500
+_QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
+_UNBROKEN = re.compile(r"(\S{120})\S{20,}")
 
 
 def visible(text: str) -> str:
@@ -47,3 +52,16 @@ _SPELLED = str.maketrans({
     "✓": "yes", "✗": "no", "×": "x", "…": "...", "–": "-", "—": "-", "−": "-", "→": "->", "↓": "v", "≈": "~", "’": "'",
     "‘": "'", "“": '"', "”": '"', "\u00a0": " ", "\u202f": " ", "€": "EUR", "£": "GBP", "¥": "JPY", "▲": "^", "▼": "v",
 })  # fmt: skip
+
+
+def one_line(message: str) -> str:
+    """Return a message on one line, what it quotes cut where it is long, control characters shown.
+
+    >>> len(one_line("x is '" + "a" * 5000 + "'."))
+    89
+    """
+    # Cut before anything else walks over it: what is quoted may be a megabyte.
+    if len(message) > 100 * _LONGEST:
+        message = f"{message[:_LONGEST]}… {message[-_LONGEST:]}"
+    text = _UNBROKEN.sub(r"\1…", _QUOTED.sub(r"'\1…'", visible(message)))
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 300]} … {text[-290:]}"

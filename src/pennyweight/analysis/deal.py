@@ -16,6 +16,8 @@ from pennyweight.analysis.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.reading import define, read_definition
 from pennyweight.deals.scenarios import inputs_of, scenario_names
+from pennyweight.errors import InputError
+from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
 
 __all__ = ["Deal"]
 
@@ -46,12 +48,12 @@ class Deal:
     @classmethod
     def read(cls, path: str | Path) -> Deal:
         """Read a deal file. InputError says file, line and reason when something in it cannot be right."""
-        return cls(read_definition(Path(path)))
+        return cls(read_definition(a_path(path)))
 
     @classmethod
     def from_dict(cls, document: Mapping[str, Any]) -> Deal:
         """A deal given as nested dictionaries, the way its file would say it."""
-        return cls(define(dict(document)))
+        return cls(define(a_mapping(document, what="The deal", of="its parts by name")))
 
     def __repr__(self) -> str:
         return f"Deal({self.definition.title!r}, inputs={list(self.definition.inputs)})"
@@ -77,13 +79,13 @@ class Deal:
         Raises:
             InputError: no such scenario or input, or a value that cannot be right.
         """
-        return weighing.weigh(self._model, scenario, inputs)
+        return weighing.weigh(self._model, scenario, _replaced(inputs))
 
     def compare(
         self, scenarios: Sequence[str] | None = None, *, inputs: Mapping[str, object] | None = None
     ) -> Comparison:
         """Weigh scenarios side by side; all of them when none are named."""
-        return comparison.compare(self._model, self.scenarios if scenarios is None else scenarios, inputs)
+        return comparison.compare(self._model, self._named(scenarios, self.scenarios), _replaced(inputs))
 
     def vary(
         self,
@@ -100,7 +102,9 @@ class Deal:
                 "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
             show: the measures; left out: all for one input, the first for two.
         """
-        return variation.vary(self._model, places, show=show, scenario=scenario, inputs=inputs)
+        axes = a_mapping(places, what="places", of="values by input")
+        shown = None if show is None else [a_text(one, what="show") for one in a_list(show, what="show", of="measures")]
+        return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=_replaced(inputs))
 
     def find(
         self,
@@ -119,11 +123,30 @@ class Deal:
                 that the deal pays off.
             between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
         """
-        chosen = ["base"] if scenarios is None else scenarios
-        return finding.find(self._model, name, so_that, scenarios=chosen, between=between, inputs=inputs)
+        chosen = self._named(scenarios, ["base"])
+        limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
+        if limits is not None and len(limits) != 2:
+            raise InputError(f"between is {between!r}; it must be the two ends of a range, (low, high).")
+        condition = None if so_that is None else a_text(so_that, what="so_that")
+        return finding.find(
+            self._model, a_text(name, what="name"), condition, scenarios=chosen,
+            between=None if limits is None else (limits[0], limits[1]), inputs=_replaced(inputs),
+        )  # fmt: skip
 
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None
     ) -> list[TurningPoint]:
         """For every input the value at which the verdict turns when it moves alone."""
-        return turning_points(self._model, inputs_of(self.definition, scenario, inputs))
+        return turning_points(self._model, inputs_of(self.definition, scenario, _replaced(inputs)))
+
+    def _named(self, scenarios: object, usual: list[str]) -> list[str]:
+        if scenarios is None:
+            return usual
+        names = [a_text(one, what="A scenario") for one in a_list(scenarios, what="scenarios", of="their names")]
+        if not names:
+            raise InputError("scenarios is empty; name one at least.")
+        return list(dict.fromkeys(names))
+
+
+def _replaced(inputs: object) -> dict[str, Any]:
+    return a_mapping(inputs, what="inputs", of="values by input")

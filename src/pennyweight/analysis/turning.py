@@ -108,7 +108,9 @@ def _point(
     nearest = min(sides, key=lambda side: abs(side - base)) if sides else None
     distance = of_range = None
     if nearest is not None:
-        distance = (nearest - base) / abs(base) if base else None
+        with np.errstate(all="ignore"):
+            away = (nearest - base) / abs(base) if base else np.inf
+        distance = float(away) if np.isfinite(away) else None
         if low is not None and high is not None and high > low and not by_scale:
             of_range = (nearest - base) / (high - low)
     return TurningPoint(name, base, below, above, nearest, distance, of_range, by_scale, reason)

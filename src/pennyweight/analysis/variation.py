@@ -19,6 +19,7 @@ from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.given import a_list
 from pennyweight.quantities.units import read_value
 
 if TYPE_CHECKING:
@@ -117,12 +118,12 @@ def read_places(item: Input, given: object) -> Floats:
     what = f"{item.name}"
     if isinstance(given, str):
         return _read_text(given.strip(), unit, what)
-    if isinstance(given, np.ndarray | list | tuple):
-        values = [read_value(value if isinstance(value, str) else float(value), unit, what=what) for value in given]
-        if not values:
-            raise InputError(f"{what} is given no values to take.")
-        return np.array(values, dtype=np.float64)
-    raise InputError(f"{what} is {given!r}; write a list of values, or a range such as '380k..460k/9'.")
+    values = [
+        read_value(value, unit, what=what) for value in a_list(given, what=what, of="values, or a range in a text")
+    ]
+    if not values:
+        raise InputError(f"{what} is given no values to take.")
+    return np.array(values, dtype=np.float64)
 
 
 def _read_text(text: str, unit: str, what: str) -> Floats:

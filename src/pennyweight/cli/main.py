@@ -13,7 +13,7 @@ from importlib import import_module
 import click
 
 from pennyweight.errors import NoAnswer, PennyweightError, nearest
-from pennyweight.plain_text import spelled, visible
+from pennyweight.plain_text import one_line, spelled
 
 __all__ = ["COMMANDS", "main", "run"]
 
@@ -96,7 +96,7 @@ def status(arguments: list[str]) -> int:
     except (click.Abort, KeyboardInterrupt):
         return _ended("Stopped.", 130)
     except click.ClickException as error:
-        return _ended(visible(error.format_message()), 2)
+        return _ended(one_line(error.format_message()), 2)
     except PennyweightError as error:
         return _ended(str(error), 3 if isinstance(error, NoAnswer) else 2)
     except BrokenPipeError:  # whoever read has seen enough

@@ -92,6 +92,13 @@ def amortize(
         raise InputError("amount, rate and payments are numbers, one a loan each, or one for all.") from None
     if given[0].ndim > 1:
         raise InputError(f"amount, rate and payments have the shape {given[0].shape}; give one number a loan.")
+    for value, what, low, high in _bounded(per_year, places):
+        if isinstance(value, bool) or not isinstance(value, int | np.integer) or not low <= value <= high:
+            raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.")
+    if type(rows) is not bool:
+        raise InputError(f"rows is {rows!r}; it must be True or False.")
+    if events is not None and not isinstance(events, LoanEvents):
+        raise InputError(f"events is {events!r}; it must be LoanEvents.")
     recast = choice(extra_moves, ("term", "payment"), "extra_moves") == "payment"
     units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
     _check(given, units, per_year, places)
@@ -159,10 +166,10 @@ def _check(given: tuple[Floats, ...], units: Floats, per_year: int, places: int)
         raise InputError(f"amount[{int(np.argmax(fine))}] is {given[0][fine][0]}; it has {places} decimals at most.")
     if (long := given[2] > LONGEST).any():
         raise InputError(f"payments[{int(np.argmax(long))}] is {given[2][long][0]:,.0f}; the most is {LONGEST:,}.")
-    bounded: tuple[tuple[object, str, int, int], ...] = ((per_year, "per_year", 1, 365), (places, "places", 0, 6))
-    for value, what, low, high in bounded:
-        if isinstance(value, bool) or not isinstance(value, int | np.integer) or not low <= value <= high:
-            raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.")
+
+
+def _bounded(per_year: object, places: object) -> tuple[tuple[object, str, int, int], ...]:
+    return (per_year, "per_year", 1, 365), (places, "places", 0, 6)
 
 
 class _Out:

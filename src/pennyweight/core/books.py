@@ -19,6 +19,8 @@ from fractions import Fraction
 from math import ceil
 from typing import Literal, NamedTuple, TypeAlias
 
+from pennyweight.errors import InputError
+
 __all__ = [
     "LONGEST",
     "Agreement",
@@ -41,6 +43,7 @@ Row: TypeAlias = tuple[Number, Number, Number, Number, Number]
 """(payment, interest, extra, correction, balance): principal is payment + extra - interest; a correction is what a
 statement's balance adds."""
 
+_LARGEST = Decimal("9e15")
 _GROWN = 1_000  # times the loan: what has grown so far is never paid off
 _MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
 
@@ -381,11 +384,13 @@ def _level(
         context.prec = 60
         i = Decimal(rate.numerator) / Decimal(rate.denominator)
         owed, left = Decimal(balance), Decimal(residual)
-        if i == 0:
+        if i < Decimal("1e-40"):  # sixty digits do not tell it from no interest
             exact = (owed - left) / count
         else:
             exact = (owed - left * (1 + i) ** -gap) * i / (1 - (1 + i) ** -count)
             exact = exact / (1 + i) if at_once else exact
+        if exact > _LARGEST:
+            raise InputError(f"The payment would be {exact:.3g} of the smallest unit; it goes up to {_LARGEST:.0e}.")
         if rounding is None:
             return float(exact)
         # First to thirty places: what is a whole number, or a half, must be one in these digits too.

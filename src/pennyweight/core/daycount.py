@@ -75,7 +75,7 @@ def actual_actual_icma(
     >>> float(actual_actual_icma("2027-08-31", "2028-02-29", regular=regular, per_year=2))
     0.5
     """
-    if per_year not in (1, 2, 3, 4, 6, 12):
+    if type(per_year) is not int or per_year not in (1, 2, 3, 4, 6, 12):
         raise InputError(f"per_year is {per_year!r}; coupons come 1, 2, 3, 4, 6 or 12 times a year.")
     low, high = (_as_days(day) for day in regular)
     if low.ndim or high.ndim:

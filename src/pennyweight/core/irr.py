@@ -104,9 +104,8 @@ def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutc
     >>> [IrrOutcome(code).name for code in irr_outcomes(rows).outcome]
     ['ONE', 'SEVERAL', 'ONE_SIGN']
     """
-    table = np.asarray(flows, dtype=np.float64)
+    table, when = _merged(np.asarray(flows, dtype=np.float64), times)
     lead, n = table.shape[:-1], table.shape[-1]
-    when = None if times is None else np.asarray(times, dtype=np.float64)
     if table.size == n:
         row = table.reshape(n).tolist()
         rate, outcome = single_row(row, None if when is None else when.reshape(-1).tolist())
@@ -135,10 +134,9 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
     >>> [round(rate, 9) for rate in crossing], touching
     ([0.1, 0.2], [])
     """
-    row = np.asarray(flows, dtype=np.float64).reshape(1, -1)
+    row, when = _merged(np.asarray(flows, dtype=np.float64).reshape(1, -1), times)
     if not np.isfinite(row).all():
         return [], []
-    when = None if times is None else np.asarray(times, dtype=np.float64)
     found = roots.solve_rows(row, when)
     with np.errstate(over="ignore"):
         rates = np.expm1(-found.x)
@@ -148,6 +146,18 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
         [float(rates[k]) for k in order if inside[k] and not found.touches[k]],
         [float(rates[k]) for k in order if inside[k] and found.touches[k]],
     )
+
+
+def _merged(table: Floats, times: ArrayLike | None) -> tuple[Floats, Floats | None]:
+    """Flows of one time added up; times apart for each row are taken as they are."""
+    if times is None:
+        return table, None
+    when = np.asarray(times, dtype=np.float64)
+    if when.ndim > 1 or not (np.diff(when) == 0).any():
+        return table, when
+    once, place = np.unique(when, return_inverse=True)
+    starts = np.flatnonzero(np.append([True], np.diff(place) > 0))
+    return np.asarray(np.add.reduceat(table, starts, axis=-1)), once
 
 
 def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8]]:

@@ -47,10 +47,17 @@ class Moves:
             self.loan = self.number = self.kind = np.empty(0, np.int64)
             self.value = np.empty(0)
             return
-        what = np.ascontiguousarray(np.asarray(events.what, dtype=np.str_))
+        try:
+            what = np.ascontiguousarray(np.asarray(events.what, dtype=np.str_))
+            self.loan, self.number = np.asarray(events.loan, np.int64), np.asarray(events.number, np.int64)
+            self.value = np.asarray(events.value, np.float64)
+        except (TypeError, ValueError, OverflowError):
+            raise InputError(
+                "events: loan and number must be whole numbers, what a word and value a number, one of each an event."
+            ) from None
+        if {what.ndim, self.loan.ndim, self.number.ndim, self.value.ndim} != {1}:
+            raise InputError("events: loan, number, what and value must be lists of one length.")
         self.kind = _kinds(what)
-        self.loan, self.number = np.asarray(events.loan, np.int64), np.asarray(events.number, np.int64)
-        self.value = np.asarray(events.value, np.float64)
         self._check(what, loans, count)
         self.rates = self.value[self.kind == 0]
         money = self.kind > 0

@@ -84,7 +84,7 @@ def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
 
 def power_of_two(flows: Floats) -> Floats:
     """The power of two just below the largest flow of each row: divided by it the flows keep every digit."""
-    return np.ldexp(1.0, np.frexp(np.abs(flows).max(axis=1, initial=0.0))[1] - 1)
+    return np.asarray(np.ldexp(1.0, np.frexp(np.abs(flows).max(axis=1, initial=0.0))[1] - 1))
 
 
 def _in_order(row: NDArray[np.intp], x: Floats, touches: Bools) -> RootTable:
@@ -269,8 +269,8 @@ def _bounds(flows: Floats, times: Floats) -> tuple[Floats, Floats]:
     total = size.sum(axis=1)
     head, tail = size[index, first], size[index, last]
     with np.errstate(divide="ignore"):
-        low = np.log(head / np.maximum(total - head, _TINY)) / to_second
-        high = -np.log(tail / np.maximum(total - tail, _TINY)) / to_last
+        low = (np.log(head) - np.log(np.maximum(total - head, _TINY))) / to_second
+        high = (np.log(np.maximum(total - tail, _TINY)) - np.log(tail)) / to_last
     # Flows above 1e300 times the others are out of reach of a rate anyway: keep the places finite.
     return np.minimum(low, 0.0) - 1e-9, np.maximum(high, 0.0) + 1e-9
 

@@ -25,6 +25,7 @@ from pennyweight.deals.nodes import (
     show,
 )
 from pennyweight.errors import InputError
+from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.rates import read_rate
 
 __all__ = ["parse"]
@@ -197,8 +198,8 @@ class _Translator:
             number = float(value)
         except OverflowError:
             number = float("inf")
-        if not isfinite(number):
-            raise self.refuse("a number in it is too large")
+        if not abs(number) <= LARGEST:
+            raise self.refuse(f"a number in it is too large; they go up to {LARGEST:g}")
         return Number(number, f"{value:,}".replace(",", "_") if isinstance(value, int) else repr(value))
 
     def name(self, name: str) -> Node:

@@ -43,7 +43,7 @@ from pennyweight.deals.soundness import all_nodes, check_bare_amounts, check_for
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.numbers import is_whole_text
+from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit, read_value
 
@@ -186,8 +186,9 @@ class Reader:
         where = self.where(*keys)
         if isinstance(given, str):
             return parse(given, where=where)
-        if not np.isfinite(given):
-            raise InputError(f"{where} is {given}, which is not a finite number.")
+        number = as_float(given)
+        if number is None or not abs(number) <= LARGEST:
+            raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.")
         return parse(repr(given), where=where)
 
     def _single(self, section: str, name: str, item: MeasureShape) -> Single:
@@ -227,7 +228,8 @@ class Reader:
         if isinstance(given, dt.date):
             raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.")
         if isinstance(given, int):
-            node: Node = Number(float(given), str(given))
+            number = as_float(given)
+            node: Node = Number(number if number is not None else float("nan"), f"{number:g}")
         elif given.strip() == "never":
             return Number(float("inf"), "never")
         elif given.strip().startswith("year "):

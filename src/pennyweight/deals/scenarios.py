@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.definition import Change, Definition, Input
 from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.given import a_text
+from pennyweight.quantities.numbers import as_float
 from pennyweight.quantities.units import read_value
 
 __all__ = ["Inputs", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
@@ -28,7 +30,7 @@ def scenario_names(deal: Definition) -> list[str]:
 
 def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, object] | None = None) -> Inputs:
     """The inputs of a scenario, with overrides put in their place."""
-    if scenario not in scenario_names(deal):
+    if a_text(scenario, what="scenario") not in scenario_names(deal):
         raise InputError(
             f"There is no scenario '{scenario}'{nearest(scenario, scenario_names(deal)) or '.'} "
             f"There are {', '.join(scenario_names(deal))}."
@@ -49,7 +51,7 @@ def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, ob
 
 def input_named(deal: Definition, name: str) -> Input:
     """The input, or InputError with the nearest name."""
-    if name not in deal.inputs:
+    if a_text(name, what="The name of an input") not in deal.inputs:
         raise InputError(
             f"There is no input '{name}'{nearest(name, deal.inputs) or '.'} Inputs are {', '.join(deal.inputs)}."
         )
@@ -59,8 +61,8 @@ def input_named(deal: Definition, name: str) -> Input:
 def read_override(deal: Definition, name: str, given: object, values: Mapping[str, float | Floats]) -> float | Floats:
     """What an asker put in place of an input: a value, or "scale 0.85" or "shift 500" of what it was."""
     item = input_named(deal, name)
-    if isinstance(given, np.ndarray):
-        if not item.is_series or given.shape != (deal.timeline.rows,):
+    if isinstance(given, np.ndarray) and given.ndim:
+        if not item.is_series or given.shape != (deal.timeline.rows,) or given.dtype.kind not in "fiu":
             raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.")
         return given.astype(np.float64)
     if isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
@@ -68,7 +70,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         unit = "share" if word == "scale" or item.unit == "rate" else item.unit
         amount = read_value(rest, unit, what=f"the {word} of {name}")
         return values[name] * amount if word == "scale" else values[name] + amount
-    if not isinstance(given, str | int | float):
+    if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.")
     value = read_value(given, item.unit, what=name)
     return np.full(deal.timeline.rows, value) if item.is_series else value

@@ -114,7 +114,10 @@ def _as_quoted(given: Any, what: str) -> Floats:
 
 def _days(given: Any, what: str) -> Any:
     if isinstance(given, list | tuple) or (hasattr(given, "ndim") and given.ndim > 0):
-        table = np.asarray(given) if not hasattr(given, "to_numpy") else given.to_numpy()
+        try:
+            table = np.asarray(given) if not hasattr(given, "to_numpy") else given.to_numpy()
+        except ValueError:
+            raise InputError(f"{what} must be days, its rows of one length.") from None
         return read_dates(table.reshape(-1), what=what).reshape(table.shape) if table.size else table.astype("M8[D]")
     return read_date(given, what=what)
 

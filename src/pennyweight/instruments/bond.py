@@ -18,7 +18,7 @@ from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.bond_report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
-from pennyweight.quantities.numbers import LARGEST
+from pennyweight.quantities.numbers import LARGEST, as_float
 from pennyweight.quantities.rates import KnownRate, read_rate
 
 __all__ = ["Bond", "Coupons"]
@@ -30,6 +30,10 @@ Floats: TypeAlias = NDArray[np.float64]
 
 ICMA = "actual/actual ICMA"
 _FREQUENCIES = (0, 1, 2, 4, 12)
+
+
+def _is_icma(day_count: object) -> bool:
+    return isinstance(day_count, str) and day_count == ICMA
 
 
 class Coupons(NamedTuple):
@@ -88,17 +92,19 @@ class Bond:
     end_of_month: bool = False
 
     def __post_init__(self) -> None:
-        if self.per_year == -1:
-            object.__setattr__(self, "per_year", 2 if self._rate else 0)
-        if self.per_year not in _FREQUENCIES or isinstance(self.per_year, bool):
+        often = as_float(self.per_year)
+        if often == -1:
+            often = 2 if self._rate else 0
+        if often not in _FREQUENCIES:
             raise InputError(f"per_year is {self.per_year!r}; coupons come 0, 1, 2, 4 or 12 times a year.")
+        object.__setattr__(self, "per_year", int(often))
         if self._rate < 0:
             raise InputError(f"The coupon is {self.coupon}; it is 0 or more.")
         if self._rate and not self.per_year:
             raise InputError(f"A coupon of {self.coupon} paid 0 times a year cannot be; say how often, or no coupon.")
         if not read_amount(self.redemption, what="redemption") > 0:
             raise InputError(f"redemption is {self.redemption}; it is above zero.")
-        if self.day_count != ICMA:
+        if not _is_icma(self.day_count):
             object.__setattr__(self, "day_count", read_day_count(self.day_count))
         if not isinstance(self.end_of_month, bool):
             raise InputError(f"end_of_month is {self.end_of_month!r}; it must be True or False.")
@@ -214,7 +220,10 @@ class Bond:
 
     def current_yield(self, price: float) -> float:
         """A year's coupons over the clean price."""
-        return KnownRate(100.0 * self._rate / self._price(price))
+        found = 100.0 * self._rate / self._price(price)
+        if not np.isfinite(found):
+            raise NoAnswer(f"At a price of {price} the yield is more than a number can hold.")
+        return KnownRate(found)
 
     def discount_rate(self, price: float, settlement: Date, *, day_count: str = "actual/360") -> float:
         """What is taken off the redemption, a year: (redemption - price) / redemption / time; for bills."""
@@ -251,7 +260,7 @@ class Bond:
         if (at_yield is None) == (price is None):
             raise InputError("Give either a yield or a price; the other is worked out.")
         choice(first, FIRSTS, "first")
-        rate = self.yield_at(price, settlement, first=first) if price is not None else self._yield(at_yield or 0.0)
+        rate = self.yield_at(price, settlement, first=first) if price is not None else self._yield(at_yield)
         return BondReport.of(self, self._day(settlement), rate, first, currency)
 
     def coupons(self, settlement: Date) -> Coupons:

@@ -19,6 +19,7 @@ from pennyweight.core.daycount import year_fraction
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.quantities.columns import CsvTable, read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
+from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.rates import KnownRate, read_rate
 from pennyweight.quantities.units import check_currency
@@ -116,7 +117,7 @@ class CashFlows:
 
         Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
         """
-        table = read_csv(Path(path))
+        table = read_csv(a_path(path))
         amounts = table.amounts("amount")
         if "date" in table.header:
             if period is not None:
@@ -229,9 +230,9 @@ class CashFlows:
         reaches zero, even when it is lost again. Raises NoAnswer when it never does.
         """
         at = None if rate is None else self._rate(rate)
-        spread = self.dates is None
+        spread, once = self.dates is None, a_flag(first, what="first")
         with np.errstate(all="ignore"):
-            when = float(core.payback(self.amounts, rate=at, times=self.times, spread=spread, first=bool(first)))
+            when = float(core.payback(self.amounts, rate=at, times=self.times, spread=spread, first=once))
             total = float(core.npv(self.amounts, at or 0.0, times=self.times))
         return self._defined(when, f"Never paid back: the running total ends at {total:,.2f}.")
 

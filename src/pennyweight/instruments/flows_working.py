@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
+from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
@@ -33,8 +33,8 @@ class FlowsWorking(Shown):
     places: int | None
 
     def __post_init__(self) -> None:
-        if self.places is not None and not 0 <= self.places <= 12:
-            raise InputError(f"places is {self.places}; factors are rounded to 0 to 12 places.")
+        if self.places is not None:
+            object.__setattr__(self, "places", whole(self.places, what="places", least=0, most=12))
 
     @cached_property
     def factors(self) -> Floats:

@@ -16,6 +16,7 @@ from pennyweight.instruments.loan_events import Event, Holiday, Recurring, Timet
 from pennyweight.instruments.loan_terms import Terms, settle
 from pennyweight.instruments.schedule import Schedule
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
@@ -96,6 +97,9 @@ class Loan(Shown):
     """The terms as they were given."""
 
     def __post_init__(self) -> None:
+        a_text(self.title, what="title")
+        for name, of in (("events", "events"), ("extras", "Recurring"), ("holidays", "Holiday")):
+            object.__setattr__(self, name, tuple(a_list(getattr(self, name), what=name, of=of)))
         given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
         object.__setattr__(self, "given", given)
         terms = settle(self)
@@ -120,7 +124,7 @@ class Loan(Shown):
     def agreed(self) -> Schedule:
         """The schedule as agreed, before anything happened."""
         books = keep_books(self.terms.agreement)
-        self._refuse_stuck(books)
+        self.refuse_stuck(books)
         return Schedule(self.terms, books)
 
     @cached_property
@@ -130,7 +134,7 @@ class Loan(Shown):
             return self.agreed
         table = self.timetable
         books = keep_books(table.agreement(), table.entries)
-        self._refuse_stuck(books)
+        self.refuse_stuck(books)
         return Schedule(self.terms, books, timetable=table)
 
     @cached_property
@@ -219,7 +223,8 @@ class Loan(Shown):
 
         return loan_document(self)
 
-    def _refuse_stuck(self, books: Books) -> None:
+    def refuse_stuck(self, books: Books) -> None:
+        """NoAnswer when books of this loan never come to an end."""
         if books.stuck is None:
             return
         number, payment, interest = books.stuck

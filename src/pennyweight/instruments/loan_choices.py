@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
+from pennyweight.core.books import LONGEST
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_events import Recurring, payment_number
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.given import a_list, a_mapping, an_instance
 
 __all__ = ["Extra", "Offer", "Refinancing", "extra_needed", "extras_table", "offers", "refinancing"]
 
@@ -68,8 +70,9 @@ def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...
     >>> [(row.payments_saved, row.interest_saved) for row in extras_table(loan, [100])]
     [(108, 39900.41)]
     """
+    an_instance(loan, Loan, what="loan")
     found = []
-    for given in amounts:
+    for given in a_list(amounts, what="amounts", of="amounts"):
         extra = read_amount(given, what="extra")
         if extra <= 0:
             raise InputError(f"extra is {given}; write amounts above zero.")
@@ -85,7 +88,7 @@ def extra_needed(loan: Loan, by: str | dt.date | int) -> Extra:
     >>> extra_needed(Loan(100_000, "6%", years=30), 180).extra
     244.31
     """
-    number = _number_by(loan, by)
+    number = _number_by(an_instance(loan, Loan, what="loan"), by)
     if number >= len(loan.schedule.rows):
         when = loan.schedule.named(len(loan.schedule.rows))
         raise NoAnswer(f"The loan is paid off by then without extra payments, {when}.")
@@ -106,6 +109,9 @@ def offers(loans: Mapping[str, Loan]) -> tuple[Offer, ...]:
     >>> [offer.total_paid for offer in offers({"a": Loan(1_000, "6%", years=1), "b": Loan(1_000, "5%", years=2)})]
     [1032.8, 1052.9]
     """
+    loans = a_mapping(loans, what="loans", of="loans by name")
+    for name, loan in loans.items():
+        an_instance(loan, Loan, what=f"The offer '{name}'")
     return tuple(
         Offer(
             name,
@@ -145,6 +151,7 @@ def refinancing(
     >>> told.pays_after, told.gain
     (18, 22698.44)
     """
+    an_instance(loan, Loan, what="loan")
     if "amortized_over" in terms or "residual" in terms or "start" in terms:
         raise InputError("The new loan of a refinancing takes rate, years or payment, fees, and the like; no start.")
     for name in terms:
@@ -168,9 +175,10 @@ def refinancing(
     money, fresh = loan.terms.money, new.agreed
     out_of_pocket = paid + new.terms.fee_up_front + (owed - new.amount)
     longest = max(len(old.rows) - after, len(fresh.rows))
-    end = longest if horizon is None else round(read_amount(horizon, what="horizon") * loan.terms.per_year)
+    span = longest if horizon is None else read_amount(horizon, what="horizon") * loan.terms.per_year
+    end = round(span) if 0 < span <= LONGEST else 0
     if end < 1:
-        raise InputError(f"horizon is {horizon}; it is at least one payment long.")
+        raise InputError(f"horizon is {horizon}; it is 1 to {LONGEST:,} payments long.")
     gains = [-out_of_pocket - (fresh.balance_after(0) - owed)]
     spent_old = spent_new = 0.0
     for k in range(1, max(longest, end) + 1):

@@ -293,6 +293,8 @@ class Timetable:
             placed = self._placed(days[days <= until], max(rows, last))
         for k, (number, share) in enumerate(placed):
             grown = Decimal(repr(amount)) * Decimal(repr(1 + rising)) ** (k // often)
+            if grown > Decimal("1e14"):
+                raise InputError(f"{what} rises to {grown:.3g}; make it rise more slowly, or end it with 'to'.")
             places = Decimal(1).scaleb(-terms.style.places)
             value = float(grown if terms.agreement.rounding is None else grown.quantize(places, rounding=ROUND_HALF_UP))
             found.append(Entry(number, "extra", units_of(value, terms.style, terms.agreement.rounding, what), share))

@@ -18,6 +18,7 @@ from pennyweight.instruments.loan_study import Bill, LoanStudy
 from pennyweight.instruments.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
+from pennyweight.quantities.given import a_path
 from pennyweight.quantities.rates import read_per_year
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
@@ -154,22 +155,22 @@ class FileShape(TermsShape):
     spare: SpareShape | None = None
 
 
-def read_loan_file(path: Path, *, as_of: str | None = None) -> LoanStudy | LoanSet | Takeover:
+def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy | LoanSet | Takeover:
     """Read a loan file; InputError with file, line and reason when something in it cannot be right.
 
     A file with `[takeover]` is a loan taken over, one with `[loans.NAME]` several loans, any other one loan with what
     is to be tried out on it.
     """
-    document, source = read_toml(path)
+    document, source = read_toml(a_path(path))
     shape = shaped(FileShape, document, source, _keys_at)
     if as_of is not None:
         shape = shape.model_copy(update={"as_of": as_of})
     return _Reader(shape, source).result()
 
 
-def read_events(path: Path, *, shown_as: str | None = None) -> list[Event]:
+def read_events(path: str | Path, *, shown_as: str | None = None) -> list[Event]:
     """Read events from a CSV with the columns date, what, amount; `date` may be the number of a payment."""
-    table = read_csv(path, shown_as=shown_as)
+    table = read_csv(a_path(path), shown_as=shown_as)
     columns = [table.column(name) for name in ("date", "what", "amount")]
     found = []
     for line, when, what, amount in zip(table.lines, *columns, strict=True):

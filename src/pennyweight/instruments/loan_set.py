@@ -17,6 +17,7 @@ from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_terms import units_of
 from pennyweight.instruments.schedule import Schedule
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.quantities.units import Style
 
 __all__ = ["ORDERS", "LoanSet", "Plan"]
@@ -67,11 +68,12 @@ class LoanSet(Shown):
     title: str = ""
 
     def __post_init__(self) -> None:
-        if not self.loans:
+        if not a_mapping(self.loans, what="loans", of="loans by name"):
             raise InputError("There are no loans; give one at least.")
         for name, loan in self.loans.items():
             if not isinstance(loan, Loan):
                 raise InputError(f"'{name}' is {loan!r}; write a Loan.")
+        a_text(self.title, what="title")
         choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
@@ -307,6 +309,9 @@ class LoanSet(Shown):
             Entry(k, "extra", int(free[k]) if whole else float(free[k])) for k in range(1, free.size) if free[k] > 0
         ]
         if not (loan.events or loan.extras or loan.holidays):
-            return Schedule(loan.terms, keep_books(loan.terms.agreement, entries))
-        table = loan.timetable
-        return Schedule(loan.terms, keep_books(table.agreement(), [*table.entries, *entries]), table)
+            books, table = keep_books(loan.terms.agreement, entries), None
+        else:
+            table = loan.timetable
+            books = keep_books(table.agreement(), [*table.entries, *entries])
+        loan.refuse_stuck(books)
+        return Schedule(loan.terms, books, table)

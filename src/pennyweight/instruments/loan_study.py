@@ -24,6 +24,7 @@ from pennyweight.instruments.loan_choices import (
 from pennyweight.instruments.loan_report import facts, loan_as_dict, loan_document
 from pennyweight.instruments.loan_working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.given import a_flag, a_mapping, an_instance
 from pennyweight.quantities.rates import read_per_year
 
 __all__ = ["Bill", "LoanStudy"]
@@ -72,7 +73,14 @@ class LoanStudy(Shown):
     working: bool = False
 
     def __post_init__(self) -> None:
-        _ = self.extras, self.change
+        an_instance(self.loan, Loan, what="loan")
+        a_flag(self.working, what="working")
+        a_mapping(self.offers, what="offers", of="loans by name")
+        if self.bill is not None:
+            an_instance(self.bill, Bill, what="bill")
+        if self.refinance is not None:
+            a_mapping(self.refinance, what="refinance", of="terms of the new loan")
+        _ = self.extras, self.change, self.needed, self.side_by_side
 
     @cached_property
     def extras(self) -> tuple[Extra, ...]:

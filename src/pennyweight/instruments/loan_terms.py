@@ -18,7 +18,7 @@ from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
-from pennyweight.quantities.rates import Rate, read_per_year, read_rate
+from pennyweight.quantities.rates import Rate, read_compounding, read_per_year, read_rate
 from pennyweight.quantities.units import Style, read_value
 
 if TYPE_CHECKING:
@@ -171,7 +171,7 @@ class _Reader:
         span = read_value(given, "years", what=name) if name != "months" else read_amount(given, what=name) / 12
         often = 12 if self.fortnightly else self.per_year
         count = span * often
-        if not span > 0 or abs(count - round(count)) > 1e-9 or count > LONGEST:
+        if not 0 < count <= LONGEST or abs(count - round(count)) > 1e-9:
             raise InputError(
                 f"{name} is {given}; a term is above zero and makes whole payments ({often} a year), "
                 f"{LONGEST:,} at most."
@@ -220,7 +220,7 @@ class _Reader:
         given = self.loan.compounding
         if given is None:
             return float(self.per_year) if said is None else said
-        own = float("inf") if given == "continuous" else float(read_per_year(given, what="compounding"))
+        own = read_compounding(given)
         if said is not None and said != own:
             raise InputError(f"The rate '{self.loan.rate}' says how it compounds, and compounding is {given}; say one.")
         return own

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.core import annuity
 from pennyweight.documents import Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
 from pennyweight.instruments.plan import Plan
+from pennyweight.quantities.numbers import whole
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -26,8 +26,8 @@ class PlanWorking(Shown):
     places: int | None
 
     def __post_init__(self) -> None:
-        if self.places is not None and not 0 <= self.places <= 12:
-            raise InputError(f"places is {self.places}; factors are rounded to 0 to 12 places.")
+        if self.places is not None:
+            object.__setattr__(self, "places", whole(self.places, what="places", least=0, most=12))
 
     @property
     def frame(self) -> pd.DataFrame:

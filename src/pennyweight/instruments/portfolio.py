@@ -17,7 +17,9 @@ from pennyweight.errors import InputError, NoAnswer, choice, nearest
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates
+from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text, an_instance
 from pennyweight.quantities.numbers import read_row
+from pennyweight.quantities.units import check_currency
 
 if TYPE_CHECKING:
     from pennyweight.instruments.returns_report import ReturnsReport
@@ -100,7 +102,7 @@ class Benchmark:
     @classmethod
     def from_csv(cls, path: str | Path) -> Benchmark:
         """Read a CSV with the columns `date` and `level`."""
-        table = read_csv(Path(path))
+        table = read_csv(a_path(path))
         dates, levels = table.dates("date"), table.amounts("level")
         if not levels.size or (levels <= 0).any():
             raise InputError(f"{path} needs levels above zero.")
@@ -133,13 +135,16 @@ class Portfolio:
     def __post_init__(self) -> None:
         dates, values = read_dates(self.dates), read_row(self.values, what="The values")
         flow_dates, flows = np.empty(0, "datetime64[D]"), np.empty(0)
-        if len(self.flows) or len(self.flow_dates):
+        if not all(_is_empty(one) for one in (self.flows, self.flow_dates)):
             flow_dates, flows = read_dates(self.flow_dates), read_row(self.flows, what="The flows")
         if dates.size != values.size or flow_dates.size != flows.size:
             raise InputError("Each value needs its date, and each flow its own.")
         if dates.size < 2 or (np.diff(dates).astype(np.int64) <= 0).any():
             raise InputError("A return needs values on two days or more, one a day, in order.")
-        accounts, left_out = tuple(map(str, self.accounts)), tuple(map(str, self.left_out))
+        accounts, left_out = (
+            tuple(a_text(one, what=what) for one in a_list(given, what=what, of="texts"))
+            for given, what in ((self.accounts, "accounts"), (self.left_out, "left_out"))
+        )
         _keep(
             self, dates=dates, values=values, flow_dates=flow_dates, flows=flows, accounts=accounts, left_out=left_out
         )
@@ -194,7 +199,11 @@ class Portfolio:
         """
         rows: list[tuple[Date, str, str, float]] = []
         for path in paths:
-            rows += _rows_of(Path(path), columns or {}, kinds or {})
+            rows += _rows_of(
+                a_path(path),
+                a_mapping(columns, what="columns", of="their names in the file"),
+                a_mapping(kinds, what="kinds", of="our kinds by their word in the file"),
+            )
         return cls.from_rows(rows)
 
     @classmethod
@@ -363,7 +372,9 @@ class Portfolio:
         """All four returns, each period, calendar years, and the benchmark beside them."""
         from pennyweight.instruments.returns_report import ReturnsReport
 
-        return ReturnsReport(self, _timing(timing), benchmark, currency)
+        if benchmark is not None:
+            an_instance(benchmark, Benchmark, what="benchmark")
+        return ReturnsReport(self, _timing(timing), benchmark, check_currency(currency))
 
     def _return(self, over: float) -> Return:
         if self.span <= 1 or over < -1:  # more than all is lost: there is no rate for that
@@ -394,10 +405,12 @@ def _keep(owner: object, **fields: object) -> None:
         object.__setattr__(owner, name, value)
 
 
+def _is_empty(given: object) -> bool:
+    return not a_list(given, what="flows", of="amounts, one a flow date")
+
+
 def _listed(rows: object) -> Iterable[Any]:
-    if isinstance(rows, str | bytes | dict) or not isinstance(rows, Iterable):
-        raise InputError(f"The rows are {rows!r}; write a list of (date, account, kind, amount).")
-    return rows
+    return a_list(rows, what="rows", of="(date, account, kind, amount)")
 
 
 def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -> list[tuple[Date, str, str, float]]:

@@ -11,6 +11,7 @@ from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, 
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.given import a_flag
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.rates import FREQUENCIES, KnownRate, Rate, read_compounding, read_rate, word_for
 from pennyweight.quantities.units import Style, read_value
@@ -205,7 +206,7 @@ def rate_facts(
         if read.compounding is not None:
             raise InputError(f"The rate '{rate}' says how it compounds; leave out compounding.")
         read = Rate(read.value, read_compounding(compounding))
-    if in_advance:
+    if a_flag(in_advance, what="in_advance"):
         effective = float(effective_from_discount(read.value, read.compounding or 1.0))
         if not effective < inf:
             raise InputError(f"A discount of {rate} in advance takes all that is lent; it must be less.")

@@ -16,6 +16,7 @@ from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_report import loan_charts, loan_tables
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.given import a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.rates import read_per_year
 from pennyweight.quantities.units import Style, read_value
@@ -65,8 +66,11 @@ class Takeover(Shown):
     title: str = ""
 
     def __post_init__(self) -> None:
+        a_text(self.title, what="title")
+        read_date(self.on, what="on")
         if self.missed_payments is not None:
-            whole(self.missed_payments, what="missed_payments", least=0, most=120)
+            missed = whole(self.missed_payments, what="missed_payments", least=0, most=120)
+            object.__setattr__(self, "missed_payments", missed)
         if self.payments_made is not None and self.first_payment is not None:
             raise InputError("Give first_payment or payments_made, not both; either says how many were due before.")
         if self.missed_payments is not None and self.arrears is not None:
@@ -129,7 +133,7 @@ class Takeover(Shown):
             return whole(self.payments_left, what="payments_left", least=1, most=LONGEST)
         if self.years_left is not None:
             count = read_value(self.years_left, "years", what="years_left") * self.calendar.per_year
-            if not count >= 1 or abs(count - round(count)) > 1e-9:
+            if not 1 <= count <= LONGEST or abs(count - round(count)) > 1e-9:
                 raise InputError(f"years_left is {self.years_left}; it makes whole payments, one at least.")
             return round(count)
         if self.maturity is None:

@@ -12,6 +12,7 @@ import numpy as np
 from pennyweight.core.dates import Days, Roll, add_months, adjusted
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.errors import InputError, choice, nearest
+from pennyweight.quantities.given import a_list
 from pennyweight.quantities.numbers import whole
 
 __all__ = ["Days", "add_months", "payment_dates", "read_date", "read_dates", "read_day_count"]
@@ -58,10 +59,9 @@ def read_dates(given: Any, *, what: str = "date") -> Days:
     >>> read_dates(["2027-02-01", "2027-03-01"]).astype(str).tolist()
     ['2027-02-01', '2027-03-01']
     """
-    if isinstance(given, str | bytes | dict | set) or not hasattr(given, "__iter__"):
-        raise InputError(f"The dates must be a list, such as ['2027-02-01', '2027-03-01'], not {given!r}.")
-    if not isinstance(given, np.ndarray):
-        given = given.to_numpy() if hasattr(given, "to_numpy") else list(given)
+    if not (isinstance(given, np.ndarray) and given.ndim == 1):
+        listed = a_list(given, what="The list of dates", of="days, such as ['2027-02-01', '2027-03-01']")
+        given = given.to_numpy() if hasattr(given, "to_numpy") else listed
     quick = _quick(given)
     if quick is not None:
         return quick
@@ -138,7 +138,8 @@ def payment_dates(
         raise InputError(f"per_year is {per_year}; dates by the month come 1, 2, 3, 4, 6 or 12 times a year.")
     number = whole(count, what="count", least=0, most=100_000)
     choice(roll, get_args(Roll), "roll")
-    free = read_dates(holidays, what="holiday") if len(holidays) else np.empty(0, "datetime64[D]")
+    listed = a_list(holidays, what="holidays", of="days")
+    free = read_dates(listed, what="holiday") if listed else np.empty(0, "datetime64[D]")
     first = read_date(start, what="start")
     if int(first.astype("datetime64[Y]").astype(np.int64)) + 1970 + number // often > 9_990:
         raise InputError(f"{number:,} dates from {first} on run beyond the year 9999.")

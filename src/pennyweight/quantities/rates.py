@@ -75,7 +75,7 @@ def read_compounding(given: object, *, what: str = "compounding") -> float:
     >>> read_compounding("half-yearly"), read_compounding("continuous")
     (2.0, inf)
     """
-    if given == "continuous":
+    if isinstance(given, str) and given == "continuous":
         return inf
     if isinstance(given, str) and not is_whole_text(given) and given not in PER_YEAR and given not in FREQUENCIES:
         hint = nearest(given, [*FREQUENCIES, *PER_YEAR]) or "."

@@ -15,6 +15,8 @@ from pennyweight.quantities.rates import read_rate, word_for
 
 __all__ = ["UNITS", "Style", "check_currency", "check_locale", "check_unit", "read_value"]
 
+_MOST = 1e300  # four times as much is still a number
+
 UNITS: dict[str, str] = {
     "money": "an amount in the deal's currency",
     "rate": "a yearly rate, effective",
@@ -43,7 +45,7 @@ def check_currency(code: object, *, where: str = "The currency") -> str:
     >>> check_currency("EUR")
     'EUR'
     """
-    if code == "":
+    if isinstance(code, str) and not code:
         return ""
     if not (isinstance(code, str) and len(code) == 3 and code.isascii() and code.isalpha() and code.isupper()):
         shown = f"'{code}'" if isinstance(code, str) else repr(code)
@@ -59,7 +61,7 @@ def check_locale(locale: object, *, where: str = "The locale") -> str:
     >>> check_locale("de-DE")
     'de_DE'
     """
-    if locale == "en":
+    if isinstance(locale, str) and locale == "en":
         return "en"
     known = _known_locale(locale) if isinstance(locale, str) and len(locale) <= 20 else None
     if known is None:
@@ -74,6 +76,13 @@ def read_value(given: object, unit: str, *, what: str) -> float:
     >>> read_value("9%", "rate", what="hurdle"), read_value("430k", "money", what="hull")
     (0.09, 430000.0)
     """
+    value = _value(given, unit, what)
+    if abs(value) > _MOST:
+        raise InputError(f"{what} is {given}; numbers go up to {_MOST:g}.")
+    return value
+
+
+def _value(given: object, unit: str, what: str) -> float:
     if unit == "rate":
         return read_rate(given, what=what).effective()
     if unit == "money":
