@@ -92,8 +92,13 @@ def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoin
     points = []
     for k, item in enumerate(items):
         mine = turns[(mover[left] == k) & inner]
-        blocked = [goal for goal in deal.goals if not (figures[met_name(goal)][mover == k] == 1).any()]
-        reason = "" if mine.size else _reason(bool(pays[mover == k][1:-1].all()), blocked)
+        own = slice(*np.searchsorted(mover, [k, k + 1]))
+        reason = ""
+        if not mine.size and not (always := bool(pays[own][1:-1].all())):
+            blocked = [goal for goal in deal.goals if not (figures[met_name(goal)][own] == 1).any()]
+            reason = _reason(always, blocked)
+        elif not mine.size:
+            reason = _reason(True, [])
         points.append(_point(item.name, float(bases[k]), mine, item.low, item.high, item.is_series, reason))
     return points
 

@@ -153,6 +153,7 @@ def _reading(function: Function, **kinds: str) -> Function:
     def call(*args: Any, **kwargs: Any) -> Any:
         given = [read(name, value) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
         named = {name: read(name, value) for name, value in kwargs.items()}
+        _check_times({**dict(zip(names, given, strict=False)), **named})
         try:
             with np.errstate(all="ignore"):
                 answer = function(*given, **named)
@@ -169,6 +170,13 @@ def _reading(function: Function, **kinds: str) -> Function:
         return answer
 
     return cast(Function, call)
+
+
+def _check_times(given: dict[str, Any]) -> None:
+    """Each flow needs its own time: one time for several flows would be spread over them in silence."""
+    flows, times = given.get("flows"), given.get("times")
+    if flows is not None and times is not None and flows.shape[-1] != times.shape[-1]:
+        raise InputError(f"{flows.shape[-1]} flows and {times.shape[-1]} times: each flow needs its time.")
 
 
 _PAYMENTS = dict.fromkeys(("payment", "future", "present", "owed", "still_owed", "periods"), "numbers")

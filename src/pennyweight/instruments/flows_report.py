@@ -180,18 +180,22 @@ class FlowsReport(Shown):
         if self.factors is not None:
             columns += [Column("Factor"), Column("Present value")]
         rows = []
-        for k, amount in enumerate(flows.amounts):
+        running = np.cumsum(flows.amounts)
+        shown = _shown(flows.amounts.size)
+        for k in shown:
+            if k is None:
+                gap = Cell(f"… {flows.amounts.size - len(shown) + 1} more …", "comparison")
+                rows.append((gap, *(Cell("…", "comparison") for _ in columns[1:])))
+                continue
+            amount = float(flows.amounts[k])
             tone: Literal["in", "out"] = "in" if amount >= 0 else "out"
             cells = [Cell(str(k) if flows.dates is None else str(flows.dates[k]))]
-            cells += [
-                Cell(style.show(float(amount), "money"), tone),
-                Cell(style.show(float(flows.amounts[: k + 1].sum()), "money")),
-            ]
+            cells += [Cell(style.show(amount, "money"), tone), Cell(style.show(float(running[k]), "money"))]
             if self.factors is not None:
                 cells.append(Cell(f"{self.factors[k]:.6f}", "comparison"))
                 cells.append(Cell(style.show(float(self.factors[k] * amount), "money"), tone))
             rows.append(tuple(cells))
-        return Table("Flows", tuple(columns), _abridged(rows))
+        return Table("Flows", tuple(columns), tuple(rows))
 
     def _checks(self) -> tuple[tuple[bool, str], ...]:
         checks = []
@@ -288,9 +292,6 @@ def _largest_factor(flows: CashFlows, rate: float) -> float:
         return float(max((1.0 + rate) ** -flows.times))
 
 
-def _abridged(rows: list[tuple[Cell, ...]]) -> tuple[tuple[Cell, ...], ...]:
-    """Long tables lose their middle on a page; CSV and JSON have all."""
-    if len(rows) <= 40:
-        return tuple(rows)
-    gap = (Cell(f"… {len(rows) - 30} more …", "comparison"), *(Cell("…", "comparison") for _ in rows[0][1:]))
-    return (*rows[:15], gap, *rows[-15:])
+def _shown(count: int) -> list[int | None]:
+    """The rows a page shows; None where the middle of a long table is left out. CSV and JSON have all."""
+    return list(range(count)) if count <= 40 else [*range(15), None, *range(count - 15, count)]

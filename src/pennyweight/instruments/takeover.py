@@ -86,7 +86,7 @@ class Takeover(Shown):
             raise InputError(
                 "A takeover needs three of balance, rate, payment and what is left (maturity or payments_left)."
             )
-        _ = self.remaining  # so that what cannot be is refused at once
+        _ = self.remaining, self.made  # so that what cannot be is refused at once
 
     def _fill_in(self) -> None:
         """What follows from the loan as it was made: its payment, and the balance by its schedule."""
