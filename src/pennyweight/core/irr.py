@@ -139,7 +139,7 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
         return [], []
     found = roots.solve_rows(row, when)
     with np.errstate(over="ignore"):
-        rates = np.expm1(-found.x)
+        rates = np.expm1(-found.x) + 0.0
     inside = np.isfinite(rates) & (rates > -1)
     order = np.argsort(rates)
     return (
@@ -172,7 +172,7 @@ def _pooled(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8
     apart = work[~((scaled > 0).any(axis=1) & (scaled < 0).any(axis=1))]
     found = roots.solve_rows(rows[work], times if times is None or times.ndim == 1 else times[work])
     with np.errstate(over="ignore"):
-        at = np.expm1(-found.x)
+        at = np.expm1(-found.x) + 0.0
     edge = ~np.isfinite(at) | (at <= -1)
     row = work[found.row]
     crossing = np.bincount(row[~found.touches & ~edge], minlength=rows.shape[0])

@@ -15,6 +15,7 @@ Source: E. Laguerre, "Sur la théorie des équations numériques", 1883 (the rul
 
 from __future__ import annotations
 
+from math import fsum
 from typing import NamedTuple
 
 import numpy as np
@@ -224,6 +225,8 @@ def _solve_level(
     if turns is not None and flows.shape[1] <= precise.MOST:
         for k in np.flatnonzero(sign == 0):
             own = None if periodic else times[row[k]].tolist()
+            if x[k] == 0:  # the plain sum of the flows, which can be had exactly
+                sign[k] = np.sign(fsum(flows[row[k]].tolist()))
             if x[k] != 0 or (cuts.x[cuts.row == row[k]] == 0).any():
                 x[k], sign[k] = precise.sign_at_turn(flows[row[k]].tolist(), own, float(turns[row[k]]), float(x[k]))
     # The two ends lie beyond every root: the sign there is that of the first and of the last flow.
