@@ -62,7 +62,9 @@ def test_zero_flows_change_no_rate(amounts: list[int], zeros: list[tuple[int, in
 
 def test_zero_flows_change_no_account() -> None:
     rng = np.random.default_rng(4)
-    amounts, times, offsets = [], [], []
+    amounts: list[float] = []
+    times: list[float] = []
+    offsets: list[int] = []
     for _ in range(40):
         offsets.append(len(amounts))
         count = int(rng.integers(2, 9))
@@ -199,7 +201,7 @@ def test_a_rate_that_is_known_is_not_refused_again() -> None:
     assert flows.irr() == pytest.approx(1.6)
     assert flows.npv(flows.irr()) == pytest.approx(0, abs=1e-9)
     assert flows.npv("150%") == pytest.approx(4.0)
-    with pytest.raises(InputError, match="1.6 is 160% a year"):
+    with pytest.raises(InputError, match=r"1\.6 is 160% a year"):
         flows.npv(1.6)
     assert isinstance(flows.irrs()[0], KnownRate)
     assert repay(

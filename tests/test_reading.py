@@ -251,6 +251,7 @@ def test_positions_step_over_strings_and_arrays() -> None:
         ("a",): 1,
         ("b", "c d"): 4,
         ("b", "c d", "e"): 5,
+        ("b", "c d", "e", "1"): 6,
         ("b", "c d", "e", "1", "f"): 6,
         ("b", "c d", "g h"): 8,
     }

@@ -50,6 +50,8 @@ class Loan(Shown):
         events, extras, holidays: what happens. rate_moves, extra_moves, holiday_moves: whether a rate step, an extra
             payment or a payment holiday changes the "payment" or the "term". balance_moves: what a stated balance
             changes: the "last payment", which clears what is left, the "payment", worked out anew, or the "term".
+        payments_before: how many payments were made before, when this is the rest of a loan: a given payment was
+            rounded over them too, so the last one may differ that much more.
         as_of: the day the key facts are told for; left out: the last of which it is known what was paid, or the start.
 
     The terms left out are filled in: `payment` is always the level (or first) payment, `amount` and `rate` likewise.
@@ -87,6 +89,7 @@ class Loan(Shown):
     extra_moves: Moves = "term"
     holiday_moves: Moves = "payment"
     balance_moves: BalanceMoves = "last payment"
+    payments_before: int = 0
     as_of: Date | None = None
     currency: str = ""
     locale: str = "en"

@@ -18,6 +18,7 @@ from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
+from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.rates import Rate, read_compounding, read_per_year, read_rate
 from pennyweight.quantities.units import Style, read_value
 
@@ -99,6 +100,7 @@ class _Reader:
         self.at_start = choice(loan.paid, ("start", "end"), "paid") == "start"
         for what in ("rate_moves", "extra_moves", "holiday_moves"):
             choice(getattr(loan, what), ("payment", "term"), what)
+        self.before = whole(loan.payments_before, what="payments_before", least=0, most=LONGEST)
         choice(loan.balance_moves, ("last payment", "payment", "term"), "balance_moves")
 
     def terms(self) -> Terms:
@@ -338,14 +340,17 @@ class _Reader:
         )
 
     def _fits(self, agreed: Agreement) -> bool:
-        """Whether the payment given pays the loan off with the last one agreed, but for a unit a payment."""
-        if agreed.payment == _level_of(agreed):
+        """Whether the payment given is the level one but for a unit, or pays the loan off with the last one agreed."""
+        unit = 1e-9 * float(agreed.payment or 0) if agreed.rounding is None else 1.0
+        if self.before and agreed.count:
+            # What the rounding of all payments comes to at the end, spread over those that are left.
+            growth, n = np.log1p(float(agreed.periodic(agreed.rate))), agreed.count
+            whole_life, rest = (np.expm1(k * growth) if growth else k for k in (self.before + n, n))
+            unit *= float(whole_life / rest) + 1
+        if abs(_level_of(agreed) - (agreed.payment or 0)) <= unit:
             return True
-        over = keep_books(replace(agreed, count=None, spread=None, residual=0))
         plain = agreed.spread is None and not agreed.residual and not agreed.interest_only and not agreed.at_start
-        count = agreed.count or 1
-        left = agreed.amount if len(over.rows) < count or not plain else over.rows[count - 1][4]
-        return plain and (len(over.rows) == count or (len(over.rows) > count and left <= count))
+        return plain and len(keep_books(replace(agreed, count=None)).rows) == agreed.count
 
     def _largest(self, agreed: Agreement) -> int | float:
         """What the payments are worth, rounded down; the level payment of it is not above the given one."""

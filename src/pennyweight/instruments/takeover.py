@@ -174,7 +174,10 @@ class Takeover(Shown):
         if balance is not None and self.rate is not None and self.payment is not None:
             if months is not None:
                 try:
-                    return Loan(balance, self.rate, payment=self.payment, months=months, **common)
+                    before = self._before()
+                    return Loan(
+                        balance, self.rate, payment=self.payment, months=months, payments_before=before, **common
+                    )
                 except InputError:  # they contradict each other; told below
                     pass
             return Loan(balance, self.rate, payment=self.payment, **common)
@@ -354,6 +357,11 @@ class Takeover(Shown):
         blocks += [*loan_tables(schedule), Checks(schedule.checks)]
         title = self.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
         return Document(title, tuple(blocks), f"As of {self.calendar.start}, to the smallest unit.", loan_charts(rest))
+
+    def _before(self) -> int:
+        """The payments made before, where that is said and need not be worked out."""
+        counted = self.payments_made is not None or self.first_payment is not None
+        return (self.made or 0) if counted else 0
 
     def _common(self) -> dict[str, Any]:
         return {

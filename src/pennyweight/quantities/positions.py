@@ -69,6 +69,8 @@ def positions(text: str) -> dict[Path, int]:
                 found.setdefault(value_path[:depth], line)
             pending, in_value = [], True
         elif token == "{":
+            if stack and stack[-1][0] == "[":
+                found.setdefault(value_path, line)
             stack.append(("{", value_path))
             in_value = False
         elif token == "[":
