@@ -99,8 +99,13 @@ def status(arguments: list[str]) -> int:
         return _ended(one_line(error.format_message()), 2)
     except PennyweightError as error:
         return _ended(str(error), 3 if isinstance(error, NoAnswer) else 2)
-    except BrokenPipeError:  # whoever read has seen enough
+    except BrokenPipeError:
         _let_go_of_output()
+        return 0
+    except SystemExit as leaving:
+        if leaving.code != 1:
+            raise
+        _let_go_of_output()  # click's way to say that whoever read has seen enough
         return 0
     except OSError as error:
         _let_go_of_output()

@@ -164,7 +164,7 @@ class Style:
         return 2 if unit == "count" or abs(value) >= 100 else 4
 
     def _decimal(self, value: float, places: int, sign: bool) -> str:
-        if abs(value) >= _EVERY_DIGIT:  # a double has no more than sixteen digits to show
+        if abs(value) > _EVERY_DIGIT:  # a double has no more than sixteen digits to show
             places = max(min(places, 15 - len(f"{abs(value):.0f}")), 0)
         rounded = _rounded(abs(value), places)
         text = _pattern_free(rounded, places, self.locale)
@@ -183,7 +183,7 @@ def _rounded(value: float, places: int) -> Decimal:
 
     A hair, far below the last place, lets a half go up that sums of doubles have left just below it.
     """
-    exact = Decimal(repr(float(value)))
+    exact = Decimal(value) if value > _EVERY_DIGIT else Decimal(repr(float(value)))
     hair = min(2e-14 * value, 10.0 ** -(places + 6))
     with localcontext() as context:
         context.prec = 400
