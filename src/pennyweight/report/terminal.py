@@ -95,7 +95,7 @@ class _Page:
             label_width = min(label_width, _WORDS)
         note_width = max(self.width - label_width - value_width - 3 * _GAP, _WORDS)
         self.needed = max(self.needed, label_width + value_width + note_width + 3 * _GAP)
-        shown = self.text(block.title, "bold")
+        shown = RichText().append(self.spell(block.title), style="bold")
         for label, value, note, line in zip(labels, values, notes, block.lines, strict=True):
             heads, tails = (wrap(text, width) or [""] for text, width in ((label, label_width), (note, note_width)))
             for k in range(max(len(heads), len(tails))):
