@@ -19,7 +19,7 @@ from fractions import Fraction
 from math import ceil
 from typing import Literal, NamedTuple, TypeAlias
 
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, choice
 
 __all__ = [
     "LONGEST",
@@ -78,6 +78,14 @@ class Agreement:
     holiday_moves: Literal["payment", "term"] = "payment"
     balance_moves: Literal["last payment", "payment", "term"] = "last payment"
     """What a stated balance changes; the agreed last payment clears what is left unless something else moves."""
+
+    def __post_init__(self) -> None:
+        choice(self.shape, ("level", "principal", "interest"), "shape")
+        if self.rounding is not None:
+            choice(self.rounding, tuple(_MODES), "rounding")
+        for name in ("rate_moves", "extra_moves", "holiday_moves"):
+            choice(getattr(self, name), ("payment", "term"), name)
+        choice(self.balance_moves, ("last payment", "payment", "term"), "balance_moves")
 
 
 class Entry(NamedTuple):

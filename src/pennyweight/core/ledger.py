@@ -12,6 +12,8 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.errors import choice
+
 __all__ = ["Ledger", "Shape"]
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -33,7 +35,7 @@ class Ledger:
     """
 
     def __init__(self, shape: Shape, units: float | None = None) -> None:
-        self.shape, self.units = shape, units
+        self.shape, self.units = choice(shape, ("level", "principal", "interest"), "shape"), units
         zero = np.zeros(1)
         self.balance, self.rate, self.payment = zero, zero, zero
         self.left, self.only, self.spread, self.residual = zero, zero, zero, zero
