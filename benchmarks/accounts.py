@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from benchmarks.measure import Row, best, show
-from pennyweight.core.accounts import account_rates
 from pennyweight.core.annuity import level_payment, rate_needed
-from pennyweight.core.irr import single_row
+from pennyweight.core.irr.accounts import account_rates
+from pennyweight.core.irr.one_row import one_row
 
 Floats = NDArray[np.float64]
 
@@ -127,7 +127,7 @@ def account_brentq(amounts: Floats, times: Floats) -> float:
 def single() -> None:
     """One IRR of eleven flows, in plain floats, against brentq over the same."""
     row = [-1000.0, *(95.0 + 12.0 * k for k in range(10))]
-    ours = best(lambda: [single_row(row) for _ in range(1000)]) / 1000
+    ours = best(lambda: [one_row(row) for _ in range(1000)]) / 1000
 
     def worth(rate: float) -> float:
         v, total = 1 / (1 + rate), 0.0

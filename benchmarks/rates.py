@@ -8,8 +8,8 @@ from scipy.optimize import brentq
 from tests.oracles import count_roots
 
 from benchmarks.measure import Row, best, show
-from pennyweight.core.irr import irr_outcomes
-from pennyweight.core.roots import solve_rows
+from pennyweight.core.irr.exact import solve_rows
+from pennyweight.core.irr.rates import irr_outcomes
 
 Floats = NDArray[np.float64]
 

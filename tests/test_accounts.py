@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from pennyweight.core.accounts import account_rates
-from pennyweight.core.irr import IrrOutcome, all_rates
+from pennyweight.core.irr.accounts import account_rates
+from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.core.irr.rates import all_rates
 from tests.oracles import bisect
 
 

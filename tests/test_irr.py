@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pennyweight.core.irr import IrrOutcome, all_rates, irr, irr_outcomes
-from pennyweight.core.roots import sign_changes, solve_rows
+from pennyweight.core.irr.exact import sign_changes, solve_rows
+from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.core.irr.rates import all_rates, irr, irr_outcomes
 from tests.oracles import bisect, count_roots, decimal_npv, plain_npv
 
 whole_flows = st.lists(st.integers(-50, 50), min_size=2, max_size=14).filter(lambda row: any(row))

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
-    from pennyweight.core.irr import IrrOutcome, IrrOutcomes
+    from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loan_moves import LoanEvents
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.array_functions import (
@@ -58,8 +58,8 @@ _HOMES = {
     "Event": "instruments.loan_events",
     "Holiday": "instruments.loan_events",
     "InputError": "errors",
-    "IrrOutcome": "core.irr",
-    "IrrOutcomes": "core.irr",
+    "IrrOutcome": "core.irr.outcome",
+    "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
     "Loan": "instruments.loan",
     "LoanEvents": "core.loan_moves",

@@ -13,7 +13,10 @@ from typing import Literal, TypeAlias, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import annuity, flows, irr, rates
+from pennyweight.core import annuity, flows, rates
+from pennyweight.core.irr import rates as irr
+from pennyweight.core.irr.one_row import one_row
+from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.deals.operations import column_total
 from pennyweight.deals.timeline import Timeline
 
@@ -190,7 +193,7 @@ def _npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, p
 
 def _irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
     x, _ = _cut(time, x, years, plus)
-    found = np.array([irr.single_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else irr.irr(x.T)
+    found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else irr.irr(x.T)
     return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
 
 
@@ -207,10 +210,10 @@ def _why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Float
     if not (row > 0).any():
         return "no money comes in"
     return {
-        irr.IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
-        irr.IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
-        irr.IrrOutcome.EDGE: "the return lies at -100% or beyond every number",
-    }.get(irr.IrrOutcome(int(outcome)), "no rate brings the present value to zero")
+        IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
+        IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
+        IrrOutcome.EDGE: "the return lies at -100% or beyond every number",
+    }.get(IrrOutcome(int(outcome)), "no rate brings the present value to zero")
 
 
 def _payback(time: Timeline, x: Floats, rate: Floats | None = None) -> Floats:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import amortization, annuity, daycount, flows, rates
-from pennyweight.core import irr as core_irr
+from pennyweight.core.irr import rates as core_irr
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
 from pennyweight.quantities.numbers import as_float

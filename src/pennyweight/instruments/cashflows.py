@@ -13,9 +13,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core import flows as core
-from pennyweight.core import irr as core_irr
 from pennyweight.core import rates as core_rates
 from pennyweight.core.daycount import year_fraction
+from pennyweight.core.irr import rates as core_irr
+from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.quantities.columns import CsvTable, read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
@@ -199,10 +200,10 @@ class CashFlows:
         """
         flows, times = self._for_irr()
         found = core_irr.irr_outcomes(flows, times=times)
-        outcome = core_irr.IrrOutcome(int(found.outcome))
-        if outcome is core_irr.IrrOutcome.ONE:
+        outcome = IrrOutcome(int(found.outcome))
+        if outcome is IrrOutcome.ONE:
             return self._yearly(float(found.rate))
-        if outcome is core_irr.IrrOutcome.SEVERAL:
+        if outcome is IrrOutcome.SEVERAL:
             rates = self.irrs()
             shown = ", ".join(f"{rate:.2%}" for rate in rates)
             raise SeveralAnswers(f"Several rates bring the present value to zero: {shown}.", rates)
@@ -344,11 +345,11 @@ class CashFlows:
             )
         return KnownRate(yearly)
 
-    def _why_no_irr(self, outcome: core_irr.IrrOutcome) -> str:
-        if outcome is core_irr.IrrOutcome.TOUCHES:
+    def _why_no_irr(self, outcome: IrrOutcome) -> str:
+        if outcome is IrrOutcome.TOUCHES:
             at = ", ".join(f"{rate:.2%}" for rate in self.irrs())
             return f"The present value touches zero at {at} without crossing it, so it is no rate of return."
-        if outcome is core_irr.IrrOutcome.EDGE:
+        if outcome is IrrOutcome.EDGE:
             return "All is lost or gained at once: the return lies at -100% or beyond every number."
         if not self.money_out:
             return "No money goes out, so there is nothing to earn a return on."

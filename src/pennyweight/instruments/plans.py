@@ -20,8 +20,9 @@ from math import expm1, inf, isfinite, log
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import annuity, irr
+from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
+from pennyweight.core.irr import rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
 from pennyweight.instruments.plan import Kind, Plan, Terms
 from pennyweight.quantities.amounts import read_amount

@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import irr
+from pennyweight.core.irr import rates as irr
+from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.errors import InputError, NoAnswer, choice, nearest
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.columns import read_csv
@@ -329,7 +330,7 @@ class Portfolio:
             return Return(-1.0, -1.0)  # all that was there and was put in is lost
         times, place = np.unique((days - days[0]).astype(np.float64) / _DAYS_A_YEAR, return_inverse=True)
         found = irr.irr_outcomes(np.bincount(place, weights=amounts), times=times)
-        if irr.IrrOutcome(int(found.outcome)) is not irr.IrrOutcome.ONE:
+        if IrrOutcome(int(found.outcome)) is not IrrOutcome.ONE:
             raise NoAnswer("No single rate leads from the opening value and the flows to the closing value.")
         yearly = float(found.rate)
         with np.errstate(over="ignore"):

@@ -1,0 +1,59 @@
+"""How a row of flows stands: whether it has an internal rate of return, and why not."""
+
+from __future__ import annotations
+
+from enum import IntEnum
+from typing import NamedTuple, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["IrrOutcome", "IrrOutcomes"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+class IrrOutcome(IntEnum):
+    """How a row stands: only ONE has an internal rate of return."""
+
+    ONE = 0
+    """Just one rate: it is the internal rate of return."""
+    NONE = 1
+    """Flows of both signs, and the present value never reaches zero."""
+    SEVERAL = 2
+    """More than one rate brings the present value to zero."""
+    TOUCHES = 3
+    """The present value reaches zero without changing sign there."""
+    EDGE = 4
+    """The rate lies at -100 % or beyond every number: all is lost, or gained, at once."""
+    ONE_SIGN = 5
+    """Money only comes in, or only goes out, or there is none."""
+    UNDEFINED = 6
+    """A flow is not a number."""
+
+    @property
+    def reason(self) -> str:
+        """Why there is no internal rate of return, in words; empty where there is one.
+
+        >>> IrrOutcome.SEVERAL.reason
+        'several rates bring the present value to zero'
+        """
+        return _REASONS[self]
+
+
+_REASONS = {
+    IrrOutcome.ONE: "",
+    IrrOutcome.NONE: "no rate brings the present value to zero",
+    IrrOutcome.SEVERAL: "several rates bring the present value to zero",
+    IrrOutcome.TOUCHES: "the present value touches zero without crossing it",
+    IrrOutcome.EDGE: "all is lost or gained at once: the rate lies at -100% or beyond every number",
+    IrrOutcome.ONE_SIGN: "money only comes in, or only goes out",
+    IrrOutcome.UNDEFINED: "a flow is not a number",
+}
+
+
+class IrrOutcomes(NamedTuple):
+    """IrrOutcomes (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows."""
+
+    rate: Floats
+    outcome: NDArray[np.int8]

@@ -1,0 +1,110 @@
+"""Internal rates of return: one row or a hundred thousand, each told exactly how it stands.
+
+The equation is solved in x = log(discount factor) on y(x) = log(inflows' value / outflows' value), which is nearly a
+straight line: one row in plain floats (`one_row`), many in chunks (`batch`), and whatever is left by the exact methods
+(`any_rows`, on `cells`, `exact`, `intervals` and `precise`).
+"""
+
+from __future__ import annotations
+
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from pennyweight.core.irr import exact
+from pennyweight.core.irr.any_rows import any_rows
+from pennyweight.core.irr.batch import in_chunks
+from pennyweight.core.irr.one_row import one_row
+from pennyweight.core.irr.outcome import IrrOutcomes
+
+__all__ = ["all_rates", "irr", "irr_outcomes"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_FAST_FROM = 32  # rows from which the chunked method wins over the exact ones
+
+
+def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
+    """Return the internal rate of return of each row of flows, NaN where there is not exactly one.
+
+    Args:
+        flows: money in positive, money out negative; shape (..., n).
+        times: when each flow happens, shape (n,) or (..., n), increasing, in years; left out: 0, 1, 2…
+
+    Returns:
+        IrrOutcomes per unit of time as fractions, shape (...). |present value at the rate| is at most
+        1e-9 of the sum of |flows|. IrrOutcomes are those above -100 %.
+
+    Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5.
+
+    >>> round(float(irr([-1000.0, 600.0, 600.0])), 6)
+    0.130662
+    """
+    return irr_outcomes(flows, times=times).rate[()]
+
+
+def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutcomes:
+    """Return the rate of each row, NaN where it has none, and beside it the `IrrOutcome` that says why.
+
+    Arguments as in `irr`. `IrrOutcome(code).reason` puts a code in words.
+
+    >>> from pennyweight.core.irr.outcome import IrrOutcome
+    >>> rows = [[-100.0, 110.0, 0.0], [-100.0, 230.0, -132.0], [1.0, 1.0, 1.0]]
+    >>> [IrrOutcome(code).name for code in irr_outcomes(rows).outcome]
+    ['ONE', 'SEVERAL', 'ONE_SIGN']
+    """
+    table, when = _merged(np.asarray(flows, dtype=np.float64), times)
+    lead, n = table.shape[:-1], table.shape[-1]
+    if table.size == n:
+        row = table.reshape(n).tolist()
+        rate, outcome = one_row(row, None if when is None else when.reshape(-1).tolist())
+        return IrrOutcomes(np.full(lead, rate), np.full(lead, outcome, dtype=np.int8))
+    rows = table.reshape(-1, n)
+    rate_rows = np.full(rows.shape[0], np.nan)
+    outcomes = np.zeros(rows.shape[0], dtype=np.int8)
+    if when is not None and when.ndim > 1:
+        when = np.broadcast_to(when, table.shape).reshape(-1, n)
+    if when is None and n > 1 and rows.shape[0] >= _FAST_FROM:
+        rest = in_chunks(rows, rate_rows)
+    else:
+        rest = np.arange(rows.shape[0])
+    if rest.size:
+        here = when if when is None or when.ndim == 1 else when[rest]
+        rate_rows[rest], outcomes[rest] = any_rows(rows[rest], here)
+    return IrrOutcomes(rate_rows.reshape(lead), outcomes.reshape(lead))
+
+
+def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list[float], list[float]]:
+    """Every real rate above -100 % at which one row of flows is worth nothing: (crossing, touching).
+
+    Args as in `irr`, one row. Crossing: the present value changes sign there; touching: it does not.
+
+    >>> crossing, touching = all_rates([-100.0, 230.0, -132.0])
+    >>> [round(rate, 9) for rate in crossing], touching
+    ([0.1, 0.2], [])
+    """
+    row, when = _merged(np.asarray(flows, dtype=np.float64).reshape(1, -1), times)
+    if not np.isfinite(row).all():
+        return [], []
+    found = exact.solve_rows(row, when)
+    with np.errstate(over="ignore"):
+        rates = np.expm1(-found.x) + 0.0
+    inside = np.isfinite(rates) & (rates > -1)
+    order = np.argsort(rates)
+    return (
+        [float(rates[k]) for k in order if inside[k] and not found.touches[k]],
+        [float(rates[k]) for k in order if inside[k] and found.touches[k]],
+    )
+
+
+def _merged(table: Floats, times: ArrayLike | None) -> tuple[Floats, Floats | None]:
+    """Flows of one time added up; times apart for each row are taken as they are."""
+    if times is None:
+        return table, None
+    when = np.asarray(times, dtype=np.float64)
+    if when.ndim > 1 or not (np.diff(when) == 0).any():
+        return table, when
+    once, place = np.unique(when, return_inverse=True)
+    starts = np.flatnonzero(np.append([True], np.diff(place) > 0))
+    return np.asarray(np.add.reduceat(table, starts, axis=-1)), once
