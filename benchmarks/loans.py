@@ -10,7 +10,7 @@ import numpy as np
 
 from benchmarks.measure import Row, best, show
 from pennyweight import Deal, LoanEvents, amortize
-from pennyweight.core.books import Agreement, keep_books
+from pennyweight.core.loans.exact import Agreement, keep_books
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.scenarios import inputs_of, stack
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from pennyweight import InputError, LoanEvents, amortize
-from pennyweight.core.books import Agreement, Entry, keep_books
+from pennyweight.core.loans.exact import Agreement, Entry, keep_books
 from tests.clerk import Event, books
 
 LOANS = 2_000  # times six ways of paying: 12,000

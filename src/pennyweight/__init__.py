@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
-    from pennyweight.core.loan_moves import LoanEvents
+    from pennyweight.core.loans.batch_events import LoanEvents
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
     from pennyweight.instruments.array_functions import (
         actual_actual_icma,
@@ -62,7 +62,7 @@ _HOMES = {
     "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
     "Loan": "instruments.loan",
-    "LoanEvents": "core.loan_moves",
+    "LoanEvents": "core.loans.batch_events",
     "LoanSet": "instruments.loan_set",
     "LoanStudy": "instruments.loan_study",
     "NoAnswer": "errors",

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core.ledger import Ledger
+from pennyweight.core.loans.stepped import Ledger
 from pennyweight.deals.checking import current_names
 from pennyweight.deals.definition import DealLoan, Definition
 from pennyweight.deals.functions import WHOLE

@@ -15,8 +15,9 @@ from typing import Any, TypeAlias, TypeVar, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import amortization, annuity, daycount, flows, rates
+from pennyweight.core import annuity, daycount, flows, rates
 from pennyweight.core.irr import rates as core_irr
+from pennyweight.core.loans import batch as amortization
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
 from pennyweight.quantities.numbers import as_float

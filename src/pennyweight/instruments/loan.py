@@ -8,7 +8,7 @@ from dataclasses import KW_ONLY, dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal
 
-from pennyweight.core.books import Books, keep_books
+from pennyweight.core.loans.exact import Books, keep_books
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
-from pennyweight.core.books import LONGEST
+from pennyweight.core.loans.exact import LONGEST
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loan import Loan
 from pennyweight.instruments.loan_events import Recurring, payment_number

@@ -11,8 +11,8 @@ from typing import Any, Literal, TypeAlias
 
 import numpy as np
 
-from pennyweight.core.books import LONGEST, Agreement, Books, Entry
 from pennyweight.core.dates import DATED, Days, due_days
+from pennyweight.core.loans.exact import LONGEST, Agreement, Books, Entry
 from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, share_between, units_of
 from pennyweight.quantities.amounts import read_amount

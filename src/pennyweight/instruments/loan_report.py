@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.core.books import level_payment_units
+from pennyweight.core.loans.exact import level_payment_units
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import (
     BalanceChart,

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.core.books import Entry, keep_books
+from pennyweight.core.loans.exact import Entry, keep_books
 from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice

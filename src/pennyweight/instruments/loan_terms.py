@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from pennyweight.core.books import LONGEST, Agreement, keep_books, level_payment_units
 from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import days_between
+from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books, level_payment_units
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount

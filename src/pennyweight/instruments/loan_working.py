@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.core.books import Setting
+from pennyweight.core.loans.exact import Setting
 from pennyweight.documents import Block, Cell, Column, Table, Text
 
 if TYPE_CHECKING:

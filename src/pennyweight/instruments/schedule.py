@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.core.books import Books, Row
 from pennyweight.core.dates import Days
+from pennyweight.core.loans.exact import Books, Row
 from pennyweight.instruments.loan_events import Statement, Timetable
 from pennyweight.instruments.loan_terms import Terms
 

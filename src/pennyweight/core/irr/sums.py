@@ -62,10 +62,13 @@ def _aligned(flows: Floats, to_the_last: bool) -> Floats:
 
 
 class Lane:
+    """Rows made ready for places that are all above zero, or all below; time first."""
+
     def __init__(self, columns: Floats, times: Floats, forward: bool, horner: bool) -> None:
         self.columns, self.times, self.forward, self.horner = columns, times, forward, horner
 
     def only(self, kept: NDArray[np.bool_]) -> Lane:
+        """Some of the rows."""
         return Lane(self.columns[:, :, kept], self.times[:, kept], self.forward, self.horner)
 
     def at(self, x: Floats) -> tuple[Floats, Floats, Floats, Floats]:

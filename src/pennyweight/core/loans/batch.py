@@ -22,8 +22,8 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.books import LONGEST, level_payment_units
-from pennyweight.core.loan_moves import CHUNK, Exactness, LoanEvents, Moves
+from pennyweight.core.loans.batch_events import CHUNK, Exactness, LoanEvents, Moves
+from pennyweight.core.loans.exact import LONGEST, level_payment_units
 from pennyweight.errors import InputError, choice
 
 __all__ = ["LoanBook", "amortize", "level_payments"]
