@@ -27,7 +27,7 @@ from pennyweight import (
 )
 from pennyweight.core.irr import exact as roots
 from pennyweight.core.irr.accounts import account_rates
-from pennyweight.quantities.rates import FREQUENCIES
+from pennyweight.quantities.periods import FREQUENCIES
 
 DAYS = ["2023-01-01", "2026-01-01", "2026-01-02", "2026-03-01", "2027-01-02"]
 

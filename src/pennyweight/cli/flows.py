@@ -9,7 +9,8 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError
-from pennyweight.instruments.cashflows import PERIODS, CashFlows
+from pennyweight.instruments.cashflows import CashFlows
+from pennyweight.quantities.periods import PER_YEAR
 
 __all__ = ["command"]
 
@@ -17,7 +18,7 @@ __all__ = ["command"]
 @click.command("flows")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--rate", metavar="RATE", help="The yearly rate asked of the flows, effective.")
-@click.option("--period", type=click.Choice(list(PERIODS)), help="How long a period is; only for a CSV without dates.")
+@click.option("--period", type=click.Choice(list(PER_YEAR)), help="How long a period is; only for a CSV without dates.")
 @click.option("--reinvested-at", metavar="RATE", help="What money that came in earns, for the modified IRR.")
 @click.option("--borrowed-at", metavar="RATE", help="What money to pay in costs, for the modified IRR.")
 @click.option(

@@ -13,7 +13,8 @@ from pennyweight.deals.formulas import parse
 from pennyweight.deals.nodes import Name, Node, Number
 from pennyweight.deals.shape import LoanShape
 from pennyweight.errors import InputError, nearest
-from pennyweight.quantities.rates import read_per_year, read_rate
+from pennyweight.quantities.periods import read_per_year
+from pennyweight.quantities.rates import read_rate
 from pennyweight.quantities.units import read_value
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
-from pennyweight.quantities.columns import CsvTable, read_csv
+from pennyweight.quantities.csv_files import CsvTable, read_csv
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source
 

@@ -9,11 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.quantities.dates import Days, add_months
+from pennyweight.quantities.periods import PER_YEAR
 
-__all__ = ["LONGEST", "PER_YEAR", "Timeline"]
-
-PER_YEAR = {"year": 1, "quarter": 4, "month": 12}
-"""How many periods of each kind a year has."""
+__all__ = ["LONGEST", "Timeline"]
 
 LONGEST = 12_000
 """The most periods a timeline may have: a thousand years of months."""

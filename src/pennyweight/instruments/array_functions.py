@@ -21,7 +21,8 @@ from pennyweight.core.loans import batch as amortization
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
 from pennyweight.quantities.numbers import as_float
-from pennyweight.quantities.rates import KnownRate, Rate, read_compounding, read_rate
+from pennyweight.quantities.periods import read_compounding
+from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 
 __all__ = [
     "actual_actual_icma",

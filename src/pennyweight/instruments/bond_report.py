@@ -11,7 +11,8 @@ import numpy as np
 from pennyweight.core.bonds import factors
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.rates import KnownRate, word_for
+from pennyweight.quantities.periods import word_for
+from pennyweight.quantities.rates import KnownRate
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:

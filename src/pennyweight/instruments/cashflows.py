@@ -18,10 +18,11 @@ from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
-from pennyweight.quantities.columns import CsvTable, read_csv
+from pennyweight.quantities.csv_files import CsvTable, read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
+from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate, read_rate
 from pennyweight.quantities.units import check_currency
 
@@ -31,22 +32,10 @@ if TYPE_CHECKING:
     from pennyweight.instruments.flows_report import FlowsReport
     from pennyweight.instruments.flows_working import FlowsWorking
 
-__all__ = ["PERIODS", "Account", "CashFlows"]
+__all__ = ["Account", "CashFlows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
-
-PERIODS: dict[str, float] = {
-    "year": 1,
-    "half-year": 2,
-    "quarter": 4,
-    "month": 12,
-    "half-month": 24,
-    "fortnight": 26,
-    "week": 52,
-    "day": 365,
-}
-"""The periods flows can come in, and how many of each a year has."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,7 +87,7 @@ class CashFlows:
                 raise InputError(f"{flows.size} amounts and {days.size} dates: each amount needs its date.")
             order = np.argsort(days, kind="stable")
             days, flows = days[order], flows[order]
-        choice(period, PERIODS, "period")
+        choice(period, PER_YEAR, "period")
         flows.flags.writeable = False
         fields = {"amounts": flows, "period": period, "dates": days, "day_count": count, "valued_on": valued}
         for name, value in {**fields, "currency": currency}.items():
@@ -165,7 +154,7 @@ class CashFlows:
     def times(self) -> Floats:
         """When each flow happens, in years from the first."""
         if self.dates is None:
-            return np.arange(self.amounts.size) / PERIODS[self.period]
+            return np.arange(self.amounts.size) / PER_YEAR[self.period]
         return year_fraction(self.dates[0], self.dates, self.day_count)
 
     @cached_property
@@ -336,7 +325,7 @@ class CashFlows:
     def _yearly(self, rate: float) -> KnownRate:
         if self.dates is not None or self.period == "year":
             return KnownRate(rate)
-        per_year = PERIODS[self.period]
+        per_year = PER_YEAR[self.period]
         with np.errstate(over="ignore"):
             yearly = float(core_rates.effective_rate(rate * per_year, per_year))
         if not np.isfinite(yearly):

@@ -18,7 +18,8 @@ from pennyweight.instruments.loan_terms import EVENT_WORDS, Terms, exact_rate, s
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.numbers import as_float, is_whole_text, whole
-from pennyweight.quantities.rates import read_per_year, read_rate
+from pennyweight.quantities.periods import read_per_year
+from pennyweight.quantities.rates import read_rate
 
 __all__ = ["Event", "Holiday", "Recurring", "Statement", "Timetable", "payment_number"]
 

@@ -17,9 +17,9 @@ from pennyweight.instruments.loan_set import LoanSet
 from pennyweight.instruments.loan_study import Bill, LoanStudy
 from pennyweight.instruments.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.columns import read_csv
+from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.given import a_path
-from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
 from pennyweight.quantities.units import Style

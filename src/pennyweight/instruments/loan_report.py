@@ -23,7 +23,7 @@ from pennyweight.documents import (
     Text,
 )
 from pennyweight.documents.model import Tone
-from pennyweight.quantities.rates import word_for
+from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:

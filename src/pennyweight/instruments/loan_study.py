@@ -25,7 +25,7 @@ from pennyweight.instruments.loan_report import facts, loan_as_dict, loan_docume
 from pennyweight.instruments.loan_working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_flag, a_mapping, an_instance
-from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.periods import read_per_year
 
 __all__ = ["Bill", "LoanStudy"]
 

@@ -19,7 +19,8 @@ from pennyweight.instruments.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import whole
-from pennyweight.quantities.rates import Rate, read_compounding, read_per_year, read_rate
+from pennyweight.quantities.periods import read_compounding, read_per_year
+from pennyweight.quantities.rates import Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
 if TYPE_CHECKING:

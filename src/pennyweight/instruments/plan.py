@@ -12,7 +12,8 @@ from pennyweight.core.annuity import Paid
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import Block, Cell, Document, Figures, Line, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.rates import PER_YEAR, KnownRate
+from pennyweight.quantities.periods import PER_YEAR
+from pennyweight.quantities.rates import KnownRate
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:

@@ -27,7 +27,8 @@ from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nea
 from pennyweight.instruments.plan import Kind, Plan, Terms
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.numbers import LARGEST
-from pennyweight.quantities.rates import read_compounding, read_per_year, read_rate
+from pennyweight.quantities.periods import read_compounding, read_per_year
+from pennyweight.quantities.rates import read_rate
 from pennyweight.quantities.units import Style, read_value
 
 __all__ = ["GROW", "REPAY", "WITHDRAW", "grow", "repay", "withdraw"]

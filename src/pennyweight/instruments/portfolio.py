@@ -16,7 +16,7 @@ from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.errors import InputError, NoAnswer, choice, nearest
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.columns import read_csv
+from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text, an_instance
 from pennyweight.quantities.numbers import read_row

@@ -13,7 +13,8 @@ from pennyweight.errors import InputError, NoAnswer
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_flag
 from pennyweight.quantities.numbers import LARGEST
-from pennyweight.quantities.rates import FREQUENCIES, KnownRate, Rate, read_compounding, read_rate, word_for
+from pennyweight.quantities.periods import FREQUENCIES, read_compounding, word_for
+from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
 if TYPE_CHECKING:

@@ -18,7 +18,7 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_text
 from pennyweight.quantities.numbers import whole
-from pennyweight.quantities.rates import read_per_year
+from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.units import Style, read_value
 
 __all__ = ["Takeover"]

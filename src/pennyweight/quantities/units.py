@@ -11,7 +11,8 @@ from math import isfinite
 from pennyweight.core.rates import nominal_rate
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount, read_number
-from pennyweight.quantities.rates import read_rate, word_for
+from pennyweight.quantities.periods import word_for
+from pennyweight.quantities.rates import read_rate
 
 __all__ = ["UNITS", "Style", "check_currency", "check_locale", "check_unit", "read_value"]
 
