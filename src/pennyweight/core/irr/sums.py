@@ -142,7 +142,7 @@ def _close_in_lane(lane: Lane, low: Floats, high: Floats, sign_low: Floats) -> t
         moved = np.abs(target - x)
         # Steps shrink as their squares: the next one, by the last two, is below the last digits.
         with np.errstate(all="ignore"):
-            coming = moved * np.minimum(np.square(moved / before), 1.0)
+            coming = np.where(np.isinf(before), moved, moved * np.minimum(np.square(moved / before), 1.0))
         settled = near & ((coming <= 2 * _EPS * np.abs(target)) | (np.abs(away) <= noise))
         done = exact | settled | (high - low <= 2 * _EPS * np.abs(middle))
         x, before = target, moved
