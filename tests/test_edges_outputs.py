@@ -22,7 +22,7 @@ from rich.console import Console
 from pennyweight import Deal, InputError, Loan, LoanSet
 from pennyweight.cli.main import status
 from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, Text
-from pennyweight.documents.flows import flows_chart
+from pennyweight.documents.charts import flows_chart
 from pennyweight.plain_text import one_line, spelled, visible
 from pennyweight.quantities.units import Style
 from pennyweight.report.charts import figure

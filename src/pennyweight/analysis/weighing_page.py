@@ -23,7 +23,7 @@ from pennyweight.documents import (
     Text,
     Verdict,
 )
-from pennyweight.documents.flows import flows_chart, rate_chart
+from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError
 

@@ -5,19 +5,10 @@ from __future__ import annotations
 from html import escape
 
 from pennyweight.documents.model import Block, Cell, Checks, Document, Figures, Table, Text, Verdict
+from pennyweight.documents.palette import INK, PARCHMENT, TEXT
 from pennyweight.documents.text import aligned
 
-__all__ = ["COLORS", "render"]
-
-COLORS = {
-    "plain": "#22303C",
-    "in": "#2F7F79",
-    "out": "#A8452F",
-    "question": "#8A6419",
-    "comparison": "#5F6C76",
-    "ground": "#F6F1E7",
-}
-"""The palette: ink, verdigris, oxide, brass and pewter (the last two darkened for text), parchment."""
+__all__ = ["render"]
 
 
 def render(document: Document) -> str:
@@ -26,7 +17,7 @@ def render(document: Document) -> str:
     >>> render(Document("A & B", ())).count("A &amp; B")
     1
     """
-    style = f"font-family:Georgia,serif;color:{COLORS['plain']};background:{COLORS['ground']};padding:1em"
+    style = f"font-family:Georgia,serif;color:{INK};background:{PARCHMENT};padding:1em"
     parts = [f'<div style="{style}"><h3 style="margin:0">{escape(document.title)}</h3>']
     if document.subtitle:
         parts.append(f"<p>{escape(document.subtitle)}</p>")
@@ -81,10 +72,10 @@ def _table(block: Table) -> str:
 def _cell(cell: Cell, figure: str | None = None) -> str:
     """A cell of words, or of a figure already padded to stand on its column's decimal point."""
     if figure is None:
-        return f'<td style="color:{COLORS[cell.tone]}">{escape(cell.text)}</td>'
-    style = f"text-align:right;white-space:pre;font-family:ui-monospace,monospace;color:{COLORS[cell.tone]}"
+        return f'<td style="color:{TEXT[cell.tone]}">{escape(cell.text)}</td>'
+    style = f"text-align:right;white-space:pre;font-family:ui-monospace,monospace;color:{TEXT[cell.tone]}"
     return f'<td style="{style}">{escape(figure)}</td>'
 
 
 def _color(tone: str) -> str:
-    return f' style="color:{COLORS[tone]}"'
+    return f' style="color:{TEXT[tone]}"'

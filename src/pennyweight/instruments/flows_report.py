@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.core.rates import nominal_rate
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table
-from pennyweight.documents.flows import flows_chart, rate_chart
+from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
 from pennyweight.quantities.rates import read_rate

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.documents import BalanceChart, Chart, FlowsChart, GrowthChart, HeatMap, RateChart, SplitChart
+from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -16,7 +17,6 @@ if TYPE_CHECKING:
     from matplotlib.layout_engine import ConstrainedLayoutEngine
 
 __all__ = [
-    "INK",
     "draw",
     "draw_balance",
     "draw_flows",
@@ -26,9 +26,6 @@ __all__ = [
     "draw_split",
     "figure",
 ]
-
-INK, IN, OUT = "#22303C", "#2F7F79", "#A8452F"
-BRASS, PEWTER, PARCHMENT = "#B5852B", "#7C8A94", "#F6F1E7"
 
 
 def figure(*charts: Chart, width: float = 10.0, height: float = 6.25) -> Figure:
@@ -67,8 +64,8 @@ def draw_flows(chart: FlowsChart, ax: Axes) -> Axes:
     usual = float(np.median(gaps)) if gaps.size else span
     width = 0.6 * usual if chart.spread else min(0.6 * usual, span / 25)
     inflow, outflow = np.maximum(chart.flows, 0), np.minimum(chart.flows, 0)
-    ax.bar(chart.times, inflow, width, color=IN, label="in")
-    ax.bar(chart.times, outflow, width, color=OUT, hatch="///", edgecolor=PARCHMENT, linewidth=0, label="out")
+    ax.bar(chart.times, inflow, width, color=VERDIGRIS, label="in")
+    ax.bar(chart.times, outflow, width, color=OXIDE, hatch="///", edgecolor=PARCHMENT, linewidth=0, label="out")
     steps: Literal["default", "steps-post"] = "default" if chart.spread else "steps-post"
     ax.plot(chart.times, chart.running, color=INK, linewidth=1.8, zorder=3, drawstyle=steps)
     ax.axhline(0, color=INK, linewidth=0.8)
@@ -113,8 +110,8 @@ def draw_rates(chart: RateChart, ax: Axes) -> Axes:
     _frame(ax, chart.title, "Yearly rate, effective", chart.money_title)
     ax.xaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
     positive = chart.values >= 0
-    ax.plot(chart.rates, np.where(positive, chart.values, np.nan), color=IN, linewidth=2)
-    ax.plot(chart.rates, np.where(~positive, chart.values, np.nan), color=OUT, linewidth=2, linestyle=(0, (4, 1)))
+    ax.plot(chart.rates, np.where(positive, chart.values, np.nan), color=VERDIGRIS, linewidth=2)
+    ax.plot(chart.rates, np.where(~positive, chart.values, np.nan), color=OXIDE, linewidth=2, linestyle=(0, (4, 1)))
     ax.axhline(0, color=INK, linewidth=0.8)
     shown = [zero for zero in chart.zeros if chart.rates[0] <= zero <= chart.rates[-1]]
     for zero in shown:
@@ -141,7 +138,7 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     rows, columns = chart.values.shape
     known = chart.values[np.isfinite(chart.values)]
     low, high = (float(known.min()), float(known.max())) if known.size else (-1.0, 1.0)
-    colors = LinearSegmentedColormap.from_list("house", [OUT, PARCHMENT, IN])
+    colors = LinearSegmentedColormap.from_list("house", [OXIDE, PARCHMENT, VERDIGRIS])
     if chart.passes is not None and low < 0 < high:
         norm = TwoSlopeNorm(0.0, low, high)
     else:
@@ -177,8 +174,8 @@ def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
     """Growth of 100, the benchmark dashed beside it; triangles where money was put in (up) or taken out (down)."""
     _frame(ax, chart.title, "Valuation date", "Growth of 100")
     days = chart.dates.astype(object)
-    ax.plot(days, chart.growth, color=IN, linewidth=2.2, marker="o", markersize=4)
-    ends = [("portfolio", chart.growth, IN)]
+    ax.plot(days, chart.growth, color=VERDIGRIS, linewidth=2.2, marker="o", markersize=4)
+    ends = [("portfolio", chart.growth, VERDIGRIS)]
     if chart.benchmark is not None:
         ax.plot(days, chart.benchmark, color=PEWTER, linewidth=1.8, linestyle="--")
         ends.append(("benchmark", chart.benchmark, INK))
@@ -192,7 +189,7 @@ def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
     axis = chart.dates.astype(np.int64).astype(np.float64)
     for day, amount in zip(chart.flow_dates, chart.flows, strict=True):
         height = float(np.interp(float(day.astype(np.int64)), axis, chart.growth))
-        mark, color = ("^", BRASS) if amount > 0 else ("v", OUT)
+        mark, color = ("^", BRASS) if amount > 0 else ("v", OXIDE)
         ax.plot([day.astype(object)], [height], marker=mark, color=color, markersize=11, zorder=4)
     left, right = ax.get_xlim()
     ticks = [tick for tick in ax.get_xticks() if left <= tick <= right]
@@ -210,8 +207,8 @@ def draw_balance(chart: BalanceChart, ax: Axes) -> Axes:
 
     _frame(ax, chart.title, chart.time_title, chart.money_title)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
-    ax.plot(chart.times, chart.balance, color=IN, linewidth=2.4, drawstyle="steps-post", zorder=3)
-    lines = [("as it is", chart.times, chart.balance, IN)]
+    ax.plot(chart.times, chart.balance, color=VERDIGRIS, linewidth=2.4, drawstyle="steps-post", zorder=3)
+    lines = [("as it is", chart.times, chart.balance, VERDIGRIS)]
     if chart.changed:
         ax.plot(
             chart.agreed_times,
@@ -255,9 +252,9 @@ def draw_split(chart: SplitChart, ax: Axes) -> Axes:
 
     _frame(ax, chart.title, chart.time_title, chart.money_title)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
-    ax.bar(chart.years, chart.principal, 0.7, color=IN)
+    ax.bar(chart.years, chart.principal, 0.7, color=VERDIGRIS)
     ax.bar(
-        chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OUT, hatch="///",
+        chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OXIDE, hatch="///",
         edgecolor=PARCHMENT, linewidth=0,
     )  # fmt: skip
     ax.axhline(0, color=INK, linewidth=0.8)

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
 from pennyweight.documents import Chart, Document
+from pennyweight.documents.palette import PARCHMENT
 from pennyweight.errors import InputError
 
 if TYPE_CHECKING:
@@ -173,7 +174,8 @@ def _page(document: Document) -> str:
         _save((chart,), buffer, "svg")
         pictures.append(f"<figure>{buffer.getvalue()[buffer.getvalue().index('<svg') :]}</figure>")
     style = (
-        "body{margin:2rem auto;max-width:72rem;background:#F6F1E7}svg{max-width:100%;height:auto}"
+        f"body{{margin:2rem auto;max-width:72rem;background:{PARCHMENT}}}"
+        "svg{max-width:100%;height:auto}"
         "td,th{padding:.1rem .8rem .1rem 0}figure{margin:1rem 0}"
     )
     return (

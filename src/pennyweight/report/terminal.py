@@ -10,19 +10,14 @@ from rich.table import Table as RichTable
 from rich.text import Text as RichText
 
 from pennyweight.documents import Block, Cell, Checks, Document, Figures, Table, Text, Verdict
+from pennyweight.documents.palette import TONES
 from pennyweight.documents.text import aligned
 from pennyweight.plain_text import spelled
 
 __all__ = ["STYLES", "print_document", "renderable"]
 
-STYLES = {
-    "plain": "",
-    "in": "#2F7F79",
-    "out": "#A8452F",
-    "question": "#B5852B",
-    "comparison": "#7C8A94",
-}
-"""Tones as terminal styles; text stays in the terminal's own color, so that it reads on any ground."""
+STYLES = {**TONES, "plain": ""}
+"""Tones as terminal styles; plain text stays in the terminal's own color, so that it reads on any ground."""
 
 _GAP = 2
 _WORDS = 18  # a column of words may be wrapped down to this many characters
