@@ -33,18 +33,18 @@ if TYPE_CHECKING:
         year_fraction,
     )
     from pennyweight.instruments.bond import Bond
-    from pennyweight.instruments.borrowing_cost import apr
     from pennyweight.instruments.cashflows import CashFlows
-    from pennyweight.instruments.loan import Loan
-    from pennyweight.instruments.loan_choices import extra_needed, extras_table, offers, refinancing
-    from pennyweight.instruments.loan_events import Event, Holiday, Recurring
-    from pennyweight.instruments.loan_file import read_loan_file
-    from pennyweight.instruments.loan_set import LoanSet
-    from pennyweight.instruments.loan_study import LoanStudy
+    from pennyweight.instruments.loans.events import Event, Holiday, Recurring
+    from pennyweight.instruments.loans.file import read_loan_file
+    from pennyweight.instruments.loans.loan import Loan
+    from pennyweight.instruments.loans.percentage_rate import apr
+    from pennyweight.instruments.loans.several import LoanSet
+    from pennyweight.instruments.loans.study import LoanStudy
+    from pennyweight.instruments.loans.takeover import Takeover
+    from pennyweight.instruments.loans.what_if import extra_needed, extras_table, offers, refinancing
     from pennyweight.instruments.plans import grow, repay, withdraw
     from pennyweight.instruments.portfolio import Benchmark, Portfolio
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
-    from pennyweight.instruments.takeover import Takeover
     from pennyweight.quantities.dates import payment_dates
     from pennyweight.quantities.rates import KnownRate
 
@@ -55,31 +55,31 @@ _HOMES = {
     "Bond": "instruments.bond",
     "CashFlows": "instruments.cashflows",
     "Deal": "analysis.deal",
-    "Event": "instruments.loan_events",
-    "Holiday": "instruments.loan_events",
+    "Event": "instruments.loans.events",
+    "Holiday": "instruments.loans.events",
     "InputError": "errors",
     "IrrOutcome": "core.irr.outcome",
     "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
-    "Loan": "instruments.loan",
+    "Loan": "instruments.loans.loan",
     "LoanEvents": "core.loans.batch_events",
-    "LoanSet": "instruments.loan_set",
-    "LoanStudy": "instruments.loan_study",
+    "LoanSet": "instruments.loans.several",
+    "LoanStudy": "instruments.loans.study",
     "NoAnswer": "errors",
     "PennyweightError": "errors",
     "Portfolio": "instruments.portfolio",
-    "Recurring": "instruments.loan_events",
+    "Recurring": "instruments.loans.events",
     "SeveralAnswers": "errors",
-    "Takeover": "instruments.takeover",
+    "Takeover": "instruments.loans.takeover",
     "actual_actual_icma": "instruments.array_functions",
     "amortize": "instruments.array_functions",
     "annuity_factor": "instruments.array_functions",
-    "apr": "instruments.borrowing_cost",
+    "apr": "instruments.loans.percentage_rate",
     "days_between": "instruments.array_functions",
     "discount_factors": "instruments.array_functions",
     "effective_rate": "instruments.array_functions",
-    "extra_needed": "instruments.loan_choices",
-    "extras_table": "instruments.loan_choices",
+    "extra_needed": "instruments.loans.what_if",
+    "extras_table": "instruments.loans.what_if",
     "future_value": "instruments.array_functions",
     "grow": "instruments.plans",
     "irr": "instruments.array_functions",
@@ -87,16 +87,16 @@ _HOMES = {
     "level_payment": "instruments.array_functions",
     "nominal_rate": "instruments.array_functions",
     "npv": "instruments.array_functions",
-    "offers": "instruments.loan_choices",
+    "offers": "instruments.loans.what_if",
     "payment_dates": "quantities.dates",
     "payments_needed": "instruments.array_functions",
     "perpetuity_factor": "instruments.array_functions",
     "present_value": "instruments.array_functions",
     "rate_facts": "instruments.rate_facts",
     "rate_needed": "instruments.array_functions",
-    "read_loan_file": "instruments.loan_file",
+    "read_loan_file": "instruments.loans.file",
     "real_rate": "instruments.rate_facts",
-    "refinancing": "instruments.loan_choices",
+    "refinancing": "instruments.loans.what_if",
     "repay": "instruments.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans",

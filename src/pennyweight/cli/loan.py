@@ -74,7 +74,7 @@ def command(
     given = {name: value for name, value in terms.items() if value is not None}
 
     def compute() -> Any:
-        from pennyweight.instruments.loan_study import LoanStudy
+        from pennyweight.instruments.loans.study import LoanStudy
 
         if "," in (extra or ""):
             raise InputError(
@@ -89,8 +89,8 @@ def command(
 
 
 def _loan(given: dict[str, Any], events: Path | None) -> Any:
-    from pennyweight.instruments.loan import Loan
-    from pennyweight.instruments.loan_file import read_events
+    from pennyweight.instruments.loans.file import read_events
+    from pennyweight.instruments.loans.loan import Loan
 
     terms = dict(given)
     if terms.get("rounding") == "none":
@@ -108,8 +108,8 @@ def _from_files(
 ) -> Any:
     from dataclasses import replace
 
-    from pennyweight.instruments.loan_file import read_loan_file
-    from pennyweight.instruments.loan_study import LoanStudy
+    from pennyweight.instruments.loans.file import read_loan_file
+    from pennyweight.instruments.loans.study import LoanStudy
 
     options = sorted(name for name in given if name != "as_of")
     if options or events is not None:

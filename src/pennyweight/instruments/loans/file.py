@@ -11,11 +11,11 @@ from typing import Any, TypeAlias, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from pennyweight.errors import InputError, NoAnswer
-from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_events import Event, Holiday, Recurring
-from pennyweight.instruments.loan_set import LoanSet
-from pennyweight.instruments.loan_study import Bill, LoanStudy
-from pennyweight.instruments.takeover import Takeover
+from pennyweight.instruments.loans.events import Event, Holiday, Recurring
+from pennyweight.instruments.loans.loan import Loan
+from pennyweight.instruments.loans.several import LoanSet
+from pennyweight.instruments.loans.study import Bill, LoanStudy
+from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.given import a_path

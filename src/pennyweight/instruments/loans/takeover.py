@@ -11,9 +11,9 @@ from pennyweight.core.loans.exact import LONGEST
 from pennyweight.documents import Block, Cell, Checks, Document, Figures, Line, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
-from pennyweight.instruments.due_days import Calendar
-from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_report import loan_charts, loan_tables
+from pennyweight.instruments.loans.due_days import Calendar
+from pennyweight.instruments.loans.loan import Loan
+from pennyweight.instruments.loans.report import loan_charts, loan_tables
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_text

@@ -10,8 +10,8 @@ from typing import Any
 
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_events import Recurring, payment_number
+from pennyweight.instruments.loans.events import Recurring, payment_number
+from pennyweight.instruments.loans.loan import Loan
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_list, a_mapping, an_instance

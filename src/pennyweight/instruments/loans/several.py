@@ -13,9 +13,9 @@ from pennyweight.core.loans.exact import Entry, keep_books
 from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
-from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_terms import units_of
-from pennyweight.instruments.schedule import Schedule
+from pennyweight.instruments.loans.loan import Loan
+from pennyweight.instruments.loans.schedule import Schedule
+from pennyweight.instruments.loans.terms import units_of
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.quantities.units import Style

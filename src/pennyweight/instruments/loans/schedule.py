@@ -10,8 +10,8 @@ import numpy as np
 
 from pennyweight.core.dates import Days
 from pennyweight.core.loans.exact import Books, Row
-from pennyweight.instruments.loan_events import Statement, Timetable
-from pennyweight.instruments.loan_terms import Terms
+from pennyweight.instruments.loans.events import Statement, Timetable
+from pennyweight.instruments.loans.terms import Terms
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -12,15 +12,15 @@ from pennyweight.core.loans.exact import Books, keep_books
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loan_events import Event, Holiday, Recurring, Timetable
-from pennyweight.instruments.loan_terms import Terms, settle
-from pennyweight.instruments.schedule import Schedule
+from pennyweight.instruments.loans.events import Event, Holiday, Recurring, Timetable
+from pennyweight.instruments.loans.schedule import Schedule
+from pennyweight.instruments.loans.terms import Terms, settle
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loan_study import LoanStudy
+    from pennyweight.instruments.loans.study import LoanStudy
 
 __all__ = ["Loan"]
 
@@ -172,14 +172,14 @@ class Loan(Shown):
 
         None when no single rate fits.
         """
-        from pennyweight.instruments.borrowing_cost import loan_apr
+        from pennyweight.instruments.loans.percentage_rate import loan_apr
 
         return loan_apr(self, "us")
 
     @cached_property
     def apr_eu(self) -> float | None:
         """The annual percentage rate of charge of the loan as agreed, fees included, by the EU directives' equation."""
-        from pennyweight.instruments.borrowing_cost import loan_apr
+        from pennyweight.instruments.loans.percentage_rate import loan_apr
 
         return loan_apr(self, "eu")
 
@@ -190,7 +190,7 @@ class Loan(Shown):
         >>> round(told["payments"][0]["not_rounded"], 4)
         599.5505
         """
-        from pennyweight.instruments.loan_study import LoanStudy
+        from pennyweight.instruments.loans.study import LoanStudy
 
         return LoanStudy(self, working=True)
 
@@ -216,13 +216,13 @@ class Loan(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        from pennyweight.instruments.loan_report import loan_as_dict
+        from pennyweight.instruments.loans.report import loan_as_dict
 
         return loan_as_dict(self)
 
     def document(self) -> Document:
         """Key facts as agreed and as it is, the years, the payments, and the checks."""
-        from pennyweight.instruments.loan_report import loan_document
+        from pennyweight.instruments.loans.report import loan_document
 
         return loan_document(self)
 

@@ -15,7 +15,7 @@ from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import days_between
 from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books, level_payment_units
 from pennyweight.errors import InputError, NoAnswer, choice
-from pennyweight.instruments.due_days import Calendar
+from pennyweight.instruments.loans.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import whole
@@ -24,7 +24,7 @@ from pennyweight.quantities.rates import Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.loans.loan import Loan
 
 __all__ = ["EVENT_WORDS", "REPAID", "Terms", "exact_rate", "settle", "share_between", "units_of"]
 

@@ -11,8 +11,9 @@ from pennyweight.documents import Block, Cell, Column, Document, Figures, Line, 
 from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
-from pennyweight.instruments.loan import Loan
-from pennyweight.instruments.loan_choices import (
+from pennyweight.instruments.loans.loan import Loan
+from pennyweight.instruments.loans.report import facts, loan_as_dict, loan_document
+from pennyweight.instruments.loans.what_if import (
     Extra,
     Offer,
     Refinancing,
@@ -21,8 +22,7 @@ from pennyweight.instruments.loan_choices import (
     offers,
     refinancing,
 )
-from pennyweight.instruments.loan_report import facts, loan_as_dict, loan_document
-from pennyweight.instruments.loan_working import working_as_dict, working_blocks
+from pennyweight.instruments.loans.working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_flag, a_mapping, an_instance
 from pennyweight.quantities.periods import read_per_year

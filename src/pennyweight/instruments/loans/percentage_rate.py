@@ -24,7 +24,7 @@ from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.loans.loan import Loan
 
 __all__ = ["apr", "loan_apr"]
 

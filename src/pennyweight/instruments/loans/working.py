@@ -8,7 +8,7 @@ from pennyweight.core.loans.exact import Setting
 from pennyweight.documents import Block, Cell, Column, Table, Text
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loan import Loan
+    from pennyweight.instruments.loans.loan import Loan
 
 __all__ = ["working_as_dict", "working_blocks"]
 

@@ -27,8 +27,8 @@ from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loan import Loan
-    from pennyweight.instruments.schedule import Schedule
+    from pennyweight.instruments.loans.loan import Loan
+    from pennyweight.instruments.loans.schedule import Schedule
 
 __all__ = ["Facts", "facts", "last_payment_note", "loan_as_dict", "loan_charts", "loan_document", "loan_tables"]
 

@@ -1,0 +1,1 @@
+"""Loans: terms, events, schedules, what a change would do, takeovers, loan files."""
