@@ -32,8 +32,8 @@ if TYPE_CHECKING:
         rate_needed,
         year_fraction,
     )
-    from pennyweight.instruments.bond import Bond
-    from pennyweight.instruments.cashflows import CashFlows
+    from pennyweight.instruments.bonds.bond import Bond
+    from pennyweight.instruments.flows.cash_flows import CashFlows
     from pennyweight.instruments.loans.events import Event, Holiday, Recurring
     from pennyweight.instruments.loans.file import read_loan_file
     from pennyweight.instruments.loans.loan import Loan
@@ -42,8 +42,8 @@ if TYPE_CHECKING:
     from pennyweight.instruments.loans.study import LoanStudy
     from pennyweight.instruments.loans.takeover import Takeover
     from pennyweight.instruments.loans.what_if import extra_needed, extras_table, offers, refinancing
-    from pennyweight.instruments.plans import grow, repay, withdraw
-    from pennyweight.instruments.portfolio import Benchmark, Portfolio
+    from pennyweight.instruments.plans.plans import grow, repay, withdraw
+    from pennyweight.instruments.portfolios.portfolio import Benchmark, Portfolio
     from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
     from pennyweight.quantities.dates import payment_dates
     from pennyweight.quantities.rates import KnownRate
@@ -51,9 +51,9 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 _HOMES = {
-    "Benchmark": "instruments.portfolio",
-    "Bond": "instruments.bond",
-    "CashFlows": "instruments.cashflows",
+    "Benchmark": "instruments.portfolios.portfolio",
+    "Bond": "instruments.bonds.bond",
+    "CashFlows": "instruments.flows.cash_flows",
     "Deal": "analysis.deal",
     "Event": "instruments.loans.events",
     "Holiday": "instruments.loans.events",
@@ -67,7 +67,7 @@ _HOMES = {
     "LoanStudy": "instruments.loans.study",
     "NoAnswer": "errors",
     "PennyweightError": "errors",
-    "Portfolio": "instruments.portfolio",
+    "Portfolio": "instruments.portfolios.portfolio",
     "Recurring": "instruments.loans.events",
     "SeveralAnswers": "errors",
     "Takeover": "instruments.loans.takeover",
@@ -81,7 +81,7 @@ _HOMES = {
     "extra_needed": "instruments.loans.what_if",
     "extras_table": "instruments.loans.what_if",
     "future_value": "instruments.array_functions",
-    "grow": "instruments.plans",
+    "grow": "instruments.plans.plans",
     "irr": "instruments.array_functions",
     "irr_outcomes": "instruments.array_functions",
     "level_payment": "instruments.array_functions",
@@ -97,9 +97,9 @@ _HOMES = {
     "read_loan_file": "instruments.loans.file",
     "real_rate": "instruments.rate_facts",
     "refinancing": "instruments.loans.what_if",
-    "repay": "instruments.plans",
+    "repay": "instruments.plans.plans",
     "simple_interest": "instruments.rate_facts",
-    "withdraw": "instruments.plans",
+    "withdraw": "instruments.plans.plans",
     "year_fraction": "instruments.array_functions",
     "years_to_multiply": "instruments.rate_facts",
 }

@@ -9,7 +9,7 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError
-from pennyweight.instruments.bond import ICMA, Bond
+from pennyweight.instruments.bonds.bond import ICMA, Bond
 from pennyweight.quantities.amounts import read_amount
 
 __all__ = ["command"]

@@ -9,7 +9,7 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError
-from pennyweight.instruments.cashflows import CashFlows
+from pennyweight.instruments.flows.cash_flows import CashFlows
 from pennyweight.quantities.periods import PER_YEAR
 
 __all__ = ["command"]

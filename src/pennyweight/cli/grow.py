@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans import GROW, grow
+from pennyweight.instruments.plans.plans import GROW, grow
 
 __all__ = ["command"]
 

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.instruments.plan import Kind, Plan
+from pennyweight.instruments.plans.plan import Kind, Plan
 
 __all__ = ["plan_command"]
 

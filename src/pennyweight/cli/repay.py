@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans import REPAY, repay
+from pennyweight.instruments.plans.plans import REPAY, repay
 
 __all__ = ["command"]
 

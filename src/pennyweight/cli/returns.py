@@ -9,7 +9,7 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError
-from pennyweight.instruments.portfolio import COLUMNS, KINDS, Benchmark, Portfolio
+from pennyweight.instruments.portfolios.portfolio import COLUMNS, KINDS, Benchmark, Portfolio
 
 __all__ = ["command"]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans import WITHDRAW, withdraw
+from pennyweight.instruments.plans.plans import WITHDRAW, withdraw
 
 __all__ = ["command"]
 

@@ -21,7 +21,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.cashflows import Account, CashFlows
+    from pennyweight.instruments.flows.cash_flows import Account, CashFlows
 
 __all__ = ["FlowsReport", "report"]
 

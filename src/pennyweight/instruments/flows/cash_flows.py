@@ -29,8 +29,8 @@ from pennyweight.quantities.units import check_currency
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.flows_report import FlowsReport
-    from pennyweight.instruments.flows_working import FlowsWorking
+    from pennyweight.instruments.flows.report import FlowsReport
+    from pennyweight.instruments.flows.working import FlowsWorking
 
 __all__ = ["Account", "CashFlows"]
 
@@ -270,7 +270,7 @@ class CashFlows:
 
     def working(self, rate: str | float, *, places: int | None = None) -> FlowsWorking:
         """The present value step by step: flow, factor, present value; `places` rounds the factors as by hand."""
-        from pennyweight.instruments.flows_working import FlowsWorking
+        from pennyweight.instruments.flows.working import FlowsWorking
 
         return FlowsWorking(self, self._rate(rate), places)
 
@@ -313,7 +313,7 @@ class CashFlows:
             account_at: the rate of a bank account to compare with.
             on: whether ROI and profitability index are on all outlays or on the first.
         """
-        from pennyweight.instruments.flows_report import report
+        from pennyweight.instruments.flows.report import report
 
         account = None if account_at is None else self.account(account_at)
         return report(self, rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account=account, on=on)

@@ -18,7 +18,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.portfolio import Benchmark, Portfolio, Return, Timing
+    from pennyweight.instruments.portfolios.portfolio import Benchmark, Portfolio, Return, Timing
 
 __all__ = ["ReturnsReport"]
 

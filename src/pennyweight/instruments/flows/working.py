@@ -17,7 +17,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.cashflows import CashFlows
+    from pennyweight.instruments.flows.cash_flows import CashFlows
 
 __all__ = ["FlowsWorking"]
 

@@ -24,7 +24,7 @@ from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
 from pennyweight.core.irr import rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
-from pennyweight.instruments.plan import Kind, Plan, Terms
+from pennyweight.instruments.plans.plan import Kind, Plan, Terms
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.periods import read_compounding, read_per_year

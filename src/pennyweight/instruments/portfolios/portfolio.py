@@ -23,7 +23,7 @@ from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.units import check_currency
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.returns_report import ReturnsReport
+    from pennyweight.instruments.portfolios.report import ReturnsReport
 
 __all__ = ["KINDS", "Benchmark", "Period", "Portfolio", "Return"]
 
@@ -371,7 +371,7 @@ class Portfolio:
         self, *, timing: Timing = "end", benchmark: Benchmark | None = None, currency: str = ""
     ) -> ReturnsReport:
         """All four returns, each period, calendar years, and the benchmark beside them."""
-        from pennyweight.instruments.returns_report import ReturnsReport
+        from pennyweight.instruments.portfolios.report import ReturnsReport
 
         if benchmark is not None:
             an_instance(benchmark, Benchmark, what="benchmark")

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.core import annuity
 from pennyweight.documents import Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
-from pennyweight.instruments.plan import Plan
+from pennyweight.instruments.plans.plan import Plan
 from pennyweight.quantities.numbers import whole
 
 if TYPE_CHECKING:

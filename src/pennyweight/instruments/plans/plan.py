@@ -19,7 +19,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.plan_working import PlanWorking
+    from pennyweight.instruments.plans.working import PlanWorking
 
 __all__ = ["Kind", "Plan", "Terms"]
 
@@ -228,7 +228,7 @@ class Plan(Shown):
 
     def working(self, *, places: int | None = None) -> PlanWorking:
         """How the answer comes about; with `places` the factors are rounded as in a hand calculation."""
-        from pennyweight.instruments.plan_working import PlanWorking
+        from pennyweight.instruments.plans.working import PlanWorking
 
         return PlanWorking(self, places)
 

@@ -15,7 +15,7 @@ from pennyweight.core import bonds
 from pennyweight.core.dates import Days, parts, same_day
 from pennyweight.core.daycount import icma_by_periods, year_fraction
 from pennyweight.errors import InputError, NoAnswer, choice
-from pennyweight.instruments.bond_report import BondReport
+from pennyweight.instruments.bonds.report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import LARGEST, as_float

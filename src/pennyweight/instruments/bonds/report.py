@@ -18,7 +18,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.bond import Bond, Coupons, First
+    from pennyweight.instruments.bonds.bond import Bond, Coupons, First
 
 __all__ = ["BondReport"]
 

@@ -1,0 +1,1 @@
+"""A bond, and all its figures on a day."""

@@ -1,0 +1,1 @@
+"""Cash flows, their measures on one page, their present value step by step."""

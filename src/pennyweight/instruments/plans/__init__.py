@@ -1,0 +1,1 @@
+"""Pots and debts: one unknown of five, the page, the working."""

@@ -1,0 +1,1 @@
+"""What happened to an account, and the returns it made."""
