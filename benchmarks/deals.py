@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.measure import Row, best, show
 from pennyweight import Deal
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.scenarios import Inputs, inputs_of, stack
+from pennyweight.deals.inputs import Inputs, inputs_of, stack
 
 CASES = 10_000
 

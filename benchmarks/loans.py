@@ -12,7 +12,7 @@ from benchmarks.measure import Row, best, show
 from pennyweight import Deal, LoanEvents, amortize
 from pennyweight.core.loans.exact import Agreement, keep_books
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.scenarios import inputs_of, stack
+from pennyweight.deals.inputs import inputs_of, stack
 
 LOANS, MONTHS, SAMPLE = 200_000, 360, 200
 

@@ -306,7 +306,7 @@ def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:
 
 
 def test_functions_lists_every_function(run) -> None:
-    from pennyweight.deals.functions import FUNCTIONS
+    from pennyweight.deals.language.functions import FUNCTIONS
 
     out = run("functions").out
     for function in FUNCTIONS.values():

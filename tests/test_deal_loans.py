@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 from pennyweight import Deal, InputError, Loan, NoAnswer
+from pennyweight.deals.compiler.loans import PARTS
+from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.loans import PARTS
-from pennyweight.deals.program import Program
 from tests.builders import TAXI, deal, measure
 from tests.plain_deal import PlainDeal
 

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pennyweight import InputError
-from pennyweight.deals.formulas import parse
-from pennyweight.deals.nodes import names_in, show
+from pennyweight.deals.language.nodes import names_in, show
+from pennyweight.deals.language.parse import parse
 from tests.builders import deal, measure
 
 NAMES = {"a": 3.5, "b": -2.0, "c": 0.25}

@@ -9,11 +9,11 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.definition import TOTALS, Definition
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.nodes import Node
-from pennyweight.deals.program import Program
-from pennyweight.deals.scenarios import Inputs, stack
+from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.language.nodes import Node
 
 __all__ = ["Model"]
 

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.core import flows
-from pennyweight.deals.checking import bind
 from pennyweight.deals.definition import Definition, Goal, Line
-from pennyweight.deals.nodes import Call, Node, Number, names_in, walk
-from pennyweight.deals.reasons import value_of
-from pennyweight.deals.scenarios import Inputs
+from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
+from pennyweight.deals.undefined import value_of
 
 __all__ = ["checks_of", "numbers_inside"]
 

@@ -14,8 +14,8 @@ from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.variation import Variation
 from pennyweight.analysis.weighing import Weighing
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.reading import define, read_definition
-from pennyweight.deals.scenarios import inputs_of, scenario_names
+from pennyweight.deals.file.sections import define, read_definition
+from pennyweight.deals.inputs import inputs_of, scenario_names
 from pennyweight.errors import InputError
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
 

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.search import close_in, default_range, places_of, touching, wider
 from pennyweight.deals.definition import Definition, Input
-from pennyweight.deals.formulas import parse
-from pennyweight.deals.nodes import Binary, Compare, Name, Node, show
-from pennyweight.deals.scenarios import Inputs, input_named, inputs_of
+from pennyweight.deals.inputs import Inputs, input_named, inputs_of
+from pennyweight.deals.language.nodes import Binary, Compare, Name, Node, show
+from pennyweight.deals.language.parse import parse
 from pennyweight.documents import Cell, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError

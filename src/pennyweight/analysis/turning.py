@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.search import close_in, default_range, places_of
+from pennyweight.deals.compiler.program import met_name
 from pennyweight.deals.definition import Input
-from pennyweight.deals.program import met_name
-from pennyweight.deals.scenarios import Inputs
+from pennyweight.deals.inputs import Inputs
 
 __all__ = ["TurningPoint", "turning_points"]
 

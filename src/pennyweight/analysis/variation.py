@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.variation_page import variation_page
 from pennyweight.deals.definition import Definition, Input
-from pennyweight.deals.scenarios import input_named, inputs_of
+from pennyweight.deals.inputs import input_named, inputs_of
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest

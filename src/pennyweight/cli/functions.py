@@ -13,7 +13,7 @@ def command() -> None:
 
     Example: pennyweight functions
     """
-    from pennyweight.deals.functions import FUNCTIONS
+    from pennyweight.deals.language.functions import FUNCTIONS
     from pennyweight.documents import Cell, Column, Document, Table
     from pennyweight.report.terminal import print_document
 

@@ -9,8 +9,8 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.checking import Names
-from pennyweight.deals.nodes import Node
+from pennyweight.deals.language.names import Names
+from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.timeline import Timeline
 from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style

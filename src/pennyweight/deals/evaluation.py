@@ -17,7 +17,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.program import Instruction, Program
+from pennyweight.deals.compiler.program import Instruction, Program
 
 __all__ = ["evaluate"]
 

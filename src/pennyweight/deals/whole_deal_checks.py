@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from pennyweight.deals.checking import Names, current_names
 from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, Question, Run
-from pennyweight.deals.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
+from pennyweight.deals.language.names import Names, current_names
+from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
 from pennyweight.errors import InputError
 
 __all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_rate_goals"]

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.deals.checking import Names, Shape, used_as
+from pennyweight.deals.compiler.loans import PARTS
 from pennyweight.deals.definition import (
     RESERVED,
     Definition,
@@ -22,14 +22,10 @@ from pennyweight.deals.definition import (
     Run,
     Single,
 )
-from pennyweight.deals.formulas import parse
-from pennyweight.deals.functions import FUNCTIONS
-from pennyweight.deals.loan_reading import LOAN_TERMS, read_loans, terms_named
-from pennyweight.deals.loans import PARTS
-from pennyweight.deals.nodes import Binary, Call, Name, Node, Number, Unary, walk
-from pennyweight.deals.scenario_reading import read_scenarios
-from pennyweight.deals.series import read_series
-from pennyweight.deals.shape import (
+from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
+from pennyweight.deals.file.scenarios import read_scenarios
+from pennyweight.deals.file.series import read_series
+from pennyweight.deals.file.shape import (
     DealShape,
     InputShape,
     LevelShape,
@@ -39,8 +35,12 @@ from pennyweight.deals.shape import (
     read_shape,
     shape_of,
 )
-from pennyweight.deals.soundness import all_nodes, check_bare_amounts, check_formulas, check_rate_goals
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.names import Names, Shape, used_as
+from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, walk
+from pennyweight.deals.language.parse import parse
 from pennyweight.deals.timeline import LONGEST, Timeline
+from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_rate_goals
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text

@@ -12,7 +12,7 @@ import re
 from collections.abc import Callable
 from math import isfinite
 
-from pennyweight.deals.nodes import (
+from pennyweight.deals.language.nodes import (
     Binary,
     Call,
     Choose,

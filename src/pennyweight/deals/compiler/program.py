@@ -17,13 +17,25 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals import runs
-from pennyweight.deals.checking import bind, current_names
+from pennyweight.deals.compiler import masks as runs
+from pennyweight.deals.compiler.loans import parts_of, reads, reads_now
 from pennyweight.deals.definition import TOTALS, Definition, Goal, Level, Line
-from pennyweight.deals.functions import FUNCTIONS
-from pennyweight.deals.loans import parts_of, reads, reads_now
-from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, names_in
-from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.names import bind, current_names
+from pennyweight.deals.language.nodes import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Number,
+    Sum,
+    Unary,
+    names_in,
+)
+from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
 
 __all__ = ["Instruction", "Program", "bound_name", "met_name", "nearly_name"]
@@ -227,7 +239,7 @@ class Program:
         if singles:
             circle = " needs ".join(_circle(group, self._edges()))
             raise InputError(f"{self._where(singles[0])}: '{singles[0]}' needs itself: {circle}.")
-        from pennyweight.deals.stepping import compile_group
+        from pennyweight.deals.compiler.recursion import compile_group
 
         compile_group(self, self._now_order(group))
 

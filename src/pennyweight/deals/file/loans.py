@@ -9,16 +9,16 @@ import numpy as np
 
 from pennyweight.core.rates import nominal_rate
 from pennyweight.deals.definition import DealLoan, Input
-from pennyweight.deals.formulas import parse
-from pennyweight.deals.nodes import Name, Node, Number
-from pennyweight.deals.shape import LoanShape
+from pennyweight.deals.file.shape import LoanShape
+from pennyweight.deals.language.nodes import Name, Node, Number
+from pennyweight.deals.language.parse import parse
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import read_rate
 from pennyweight.quantities.units import read_value
 
 if TYPE_CHECKING:
-    from pennyweight.deals.reading import Reader
+    from pennyweight.deals.file.sections import Reader
 
 __all__ = ["LOAN_TERMS", "read_loans", "terms_named"]
 

@@ -14,17 +14,17 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals import runs
-from pennyweight.deals.checking import bind
+from pennyweight.deals.compiler import masks as runs
+from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.definition import Level, Line
-from pennyweight.deals.functions import FUNCTIONS, WHOLE
-from pennyweight.deals.loans import add_part
-from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
-from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.functions import FUNCTIONS, WHOLE
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
+from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
 
 if TYPE_CHECKING:
-    from pennyweight.deals.program import Program
+    from pennyweight.deals.compiler.program import Program
 
 __all__ = ["Group", "compile_group"]
 
@@ -42,7 +42,7 @@ class _Step:
 
 def compile_group(program: Program, members: list[str]) -> None:
     """Add the one instruction that works out all members, given in the order within a period."""
-    from pennyweight.deals.program import Instruction
+    from pennyweight.deals.compiler.program import Instruction
 
     group = Group(program, members)
     for member in members:

@@ -15,13 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.loans.stepped import Ledger
-from pennyweight.deals.checking import current_names
 from pennyweight.deals.definition import DealLoan, Definition
-from pennyweight.deals.functions import WHOLE
-from pennyweight.deals.nodes import Node, names_in
+from pennyweight.deals.language.functions import WHOLE
+from pennyweight.deals.language.names import current_names
+from pennyweight.deals.language.nodes import Node, names_in
 
 if TYPE_CHECKING:
-    from pennyweight.deals.stepping import Group
+    from pennyweight.deals.compiler.recursion import Group
 
 __all__ = ["PARTS", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
 

@@ -17,7 +17,7 @@ from pennyweight.core import annuity, flows, rates
 from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.deals.operations import column_total
+from pennyweight.deals.language.operations import column_total
 from pennyweight.deals.timeline import Timeline
 
 __all__ = ["FUNCTIONS", "Function", "Parameter"]

@@ -8,12 +8,25 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.checking import bind
+from pennyweight.deals.compiler.loans import loan_problem
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.functions import FUNCTIONS
-from pennyweight.deals.loans import loan_problem
-from pennyweight.deals.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary, children, show
-from pennyweight.deals.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import (
+    Binary,
+    Call,
+    Choose,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Number,
+    Sum,
+    Unary,
+    children,
+    show,
+)
+from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
 
 __all__ = ["loan_trouble", "value_of", "why_undefined"]
 

@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.checking import current_names
 from pennyweight.deals.definition import TOTALS, Line, Run
-from pennyweight.deals.functions import WHOLE
-from pennyweight.deals.nodes import Node
+from pennyweight.deals.language.functions import WHOLE
+from pennyweight.deals.language.names import current_names
+from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.timeline import Timeline
 
 if TYPE_CHECKING:
-    from pennyweight.deals.program import Program
+    from pennyweight.deals.compiler.program import Program
 
 __all__ = ["Mask", "mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
 

@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from pennyweight.deals.functions import FUNCTIONS, Function
-from pennyweight.deals.nodes import (
+from pennyweight.deals.language.functions import FUNCTIONS, Function
+from pennyweight.deals.language.nodes import (
     Binary,
     Call,
     Choose,

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pennyweight.deals.definition import Change, Input, Scenario
-from pennyweight.deals.shape import OverrideShape, ScenarioShape
+from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.toml_files import keys_of, shaped
 from pennyweight.quantities.units import read_value
 
 if TYPE_CHECKING:
-    from pennyweight.deals.reading import Reader
+    from pennyweight.deals.file.sections import Reader
 
 __all__ = ["read_scenarios"]
 

@@ -1,0 +1,1 @@
+"""A definition becomes a list of array operations."""

@@ -1,0 +1,1 @@
+"""From the file to a definition: its shape, its sections, loans, scenarios and series."""

@@ -1,0 +1,1 @@
+"""The formulas of a deal: their tree, their parser, their functions, the meaning of names."""
