@@ -17,7 +17,8 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.compiler.program import Instruction, Program
+from pennyweight.deals.compiler.program import Program
+from pennyweight.deals.compiler.slots import Instruction
 
 __all__ = ["evaluate"]
 

@@ -7,23 +7,21 @@ pay-out the amount now. All cases share one `core.ledger.Ledger`, made when the 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import partial
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import Any, Protocol, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.loans.stepped import Ledger
+from pennyweight.deals.compiler.slots import Slots
 from pennyweight.deals.definition import DealLoan, Definition
 from pennyweight.deals.language.functions import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
 
-if TYPE_CHECKING:
-    from pennyweight.deals.compiler.recursion import Group
-
-__all__ = ["PARTS", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
+__all__ = ["PARTS", "Steps", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -61,7 +59,23 @@ def _formulas(loan: DealLoan, part: str) -> list[Node]:
     return list(loan.terms.values()) if part == "drawn" else []
 
 
-def add_part(group: Group, loan: DealLoan, part: str, ledger: int) -> int:
+class Steps(Protocol):
+    """What a group of names that is being compiled offers: cells, and steps that fill them period by period."""
+
+    program: Slots
+    period: int
+
+    def step(self, compute: Callable[..., Floats], args: list[int]) -> int:
+        """A new cell that holds compute(*args)."""
+
+    def step_into(self, cell: int, compute: Callable[..., Any], args: list[int]) -> None:
+        """compute(*args) in the place of a cell."""
+
+    def compile(self, node: Node, where: str) -> int:
+        """The cell of a formula."""
+
+
+def add_part(group: Steps, loan: DealLoan, part: str, ledger: int) -> int:
     """Add the steps of one part to a group; returns the cell of its result. `ledger` is the cell of its ledger."""
     time = group.program.time
     shown = partial(_shown, part)

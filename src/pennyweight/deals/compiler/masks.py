@@ -3,28 +3,24 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.deals.compiler.slots import Mask, Slots
 from pennyweight.deals.definition import TOTALS, Line, Run
 from pennyweight.deals.language.functions import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.timeline import Timeline
 
-if TYPE_CHECKING:
-    from pennyweight.deals.compiler.program import Program
-
-__all__ = ["Mask", "mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
+__all__ = ["mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Mask: TypeAlias = "NDArray[np.bool_] | int"
-"""Fixed, (periods + 1,), or the slot of one that inputs decide: 1 runs, 0 does not, NaN undefined."""
 
 
-def mask_of(program: Program, line: Line) -> Mask:
+def mask_of(program: Slots, line: Line) -> Mask:
     """The mask of a line: as its run says, else as the lines it names, else 1…end."""
     if line.run.said:
         return _said(program, line.run)
@@ -43,7 +39,7 @@ def mask_of(program: Program, line: Line) -> Mask:
     return result
 
 
-def masked(program: Program, slot: int, mask: Mask) -> int:
+def masked(program: Slots, slot: int, mask: Mask) -> int:
     """The slot with zero where the mask does not run."""
     if isinstance(mask, int):
         return program.emit("masked", _by_mask, [slot, mask], True)
@@ -53,14 +49,14 @@ def masked(program: Program, slot: int, mask: Mask) -> int:
     return program.emit(("masked", mask.tobytes()), compute, [slot], True, into=True)
 
 
-def over_time(program: Program, slot: int) -> int:
+def over_time(program: Slots, slot: int) -> int:
     """The slot as a line, the same in every period when it is one figure."""
     if program.over_time[slot]:
         return slot
     return program.emit("spread", partial(_spread, program.time.rows), [slot], True)
 
 
-def settled(program: Program, slot: int, settings: tuple[tuple[tuple[Node, Node], Node], ...]) -> int:
+def settled(program: Slots, slot: int, settings: tuple[tuple[tuple[Node, Node], Node], ...]) -> int:
     """The slot with what `set` puts in its place in single periods."""
     for (first, last), value in settings:
         mask = setting_mask(program, first, last)
@@ -68,7 +64,7 @@ def settled(program: Program, slot: int, settings: tuple[tuple[tuple[Node, Node]
     return slot
 
 
-def setting_mask(program: Program, first: Node, last: Node) -> int:
+def setting_mask(program: Slots, first: Node, last: Node) -> int:
     """The slot of the mask first…last."""
     args = [program.compile(first), program.compile(last)]
     return program.emit("between", partial(_run_mask, program.time, (False, True, True, False)), args, True)
@@ -82,7 +78,7 @@ def with_first(line: Floats, start: Floats) -> Floats:
     return result
 
 
-def _said(program: Program, run: Run) -> Mask:
+def _said(program: Slots, run: Run) -> Mask:
     parts = (run.at, run.first, run.last, run.every)
     present = tuple(part is not None for part in parts)
     args = [program.compile(part) for part in parts if part is not None]
@@ -122,7 +118,7 @@ def _known(periods: list[Floats], runs: NDArray[np.bool_]) -> Floats:
     return np.where(whole, runs.astype(np.float64), np.nan)
 
 
-def _masks_named(program: Program, name: str) -> list[Mask]:
+def _masks_named(program: Slots, name: str) -> list[Mask]:
     if name in TOTALS:
         lines = program.definition.lines.values()
         roles = {"money_in": ("in",), "money_out": ("out",)}.get(name, ("in", "out"))

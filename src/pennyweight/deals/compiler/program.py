@@ -7,27 +7,23 @@ stepped, as one instruction for the whole group (see `stepping`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
 from decimal import Decimal
 from functools import partial
 from graphlib import CycleError, TopologicalSorter
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.compiler import masks as runs
+from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import parts_of, reads, reads_now
-from pennyweight.deals.definition import TOTALS, Definition, Goal, Level, Line
-from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import bind, current_names
+from pennyweight.deals.compiler.recursion import compile_group
+from pennyweight.deals.compiler.slots import Slots
+from pennyweight.deals.definition import TOTALS, DealLoan, Definition, Goal, Level, Line
+from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import (
     Binary,
-    Call,
-    Choose,
-    Compare,
-    Logic,
     Name,
     Node,
     Number,
@@ -35,26 +31,11 @@ from pennyweight.deals.language.nodes import (
     Unary,
     names_in,
 )
-from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
 
-__all__ = ["Instruction", "Program", "bound_name", "met_name", "nearly_name"]
+__all__ = ["Program", "bound_name", "met_name", "nearly_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
-
-_ELEMENTWISE = frozenset(["+", "-", "*", "/", "**", "negate", "not"])
-
-
-@dataclass(frozen=True, slots=True)
-class Instruction:
-    """compute(*values of args) gives the values of outs; `into`: it takes `out=` and may overwrite an argument."""
-
-    compute: Callable[..., Any]
-    args: tuple[int, ...]
-    outs: tuple[int, ...]
-    into: bool = False
-    steps: bool = False
-    """Whether it steps through time inside."""
 
 
 def met_name(goal: str) -> str:
@@ -72,122 +53,21 @@ def bound_name(goal: str, key: str) -> str:
     return f"?{key} {goal}"
 
 
-class Program:
+class Program(Slots):
     """The compiled deal: slots, instructions, and the slot of every name."""
 
     def __init__(self, definition: Definition) -> None:
-        self.definition = definition
-        self.time = definition.timeline
-        self.instructions: list[Instruction] = []
-        self.constants: dict[int, Floats] = {}
-        self.over_time: list[bool] = []
-        self.depends: list[int] = []
-        self.names: dict[str, int] = {}
-        self.masks: dict[str, runs.Mask] = {}
+        loans = parts_of(definition)
+        super().__init__(definition, _all_nodes(definition, loans), loans)
         self.bits = {name: 1 << k for k, name in enumerate(definition.inputs)}
         self.plans: dict[object, object] = {}
         """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
-        self._known: dict[Hashable, int] = {}
-        self._nodes = self._all_nodes()
         for name, item in definition.inputs.items():
             self.names[name] = self.slot(item.is_series, self.bits[name])
         self._built_in()
         for group in _groups(self._edges()):
             self._compile_group(group)
         self._compile_goals()
-
-    # Slots and instructions.
-
-    def slot(self, over_time: bool, depends: int) -> int:
-        """A new slot."""
-        self.over_time.append(over_time)
-        self.depends.append(depends)
-        return len(self.over_time) - 1
-
-    def constant(self, value: Floats) -> int:
-        """A slot that holds a fixed array, (1,) or (periods + 1, 1)."""
-        key = ("constant", value.shape, value.tobytes())
-        if key not in self._known:
-            slot = self.slot(value.ndim == 2, 0)
-            self.constants[slot] = value
-            self._known[key] = slot
-        return self._known[key]
-
-    def number(self, value: float) -> int:
-        """A slot that holds a number."""
-        return self.constant(np.array([float(value)]))
-
-    def emit(
-        self,
-        key: Hashable,
-        compute: Callable[..., object],
-        args: Sequence[int],
-        over_time: bool,
-        into: bool = False,
-    ) -> int:
-        """A slot for compute(*args); the same key and arguments are worked out once."""
-        full = (key, *args)
-        if full not in self._known:
-            depends = 0
-            for arg in args:
-                depends |= self.depends[arg]
-            out = self.slot(over_time, depends)
-            self.instructions.append(Instruction(compute, tuple(args), (out,), into))
-            self._known[full] = out
-        return self._known[full]
-
-    def compile(self, node: Node) -> int:
-        """The slot of a formula whose names are all compiled."""
-        match node:
-            case Number():
-                return self.number(node.value)
-            case Name():
-                return self.names[node.name]
-            case Unary():
-                compute = negate if node.operator == "-" else truth_not
-                arg = self.compile(node.operand)
-                return self.emit(node.operator + "1", compute, [arg], self.over_time[arg], True)
-            case Binary() | Compare():
-                args = [self.compile(node.left), self.compile(node.right)]
-                return self._operation(node.operator, args)
-            case Logic() | Sum():
-                operator = node.operator if isinstance(node, Logic) else "+"
-                slots = [self.compile(part) for part in node.parts]
-                if not slots:
-                    return self.constant(np.zeros((self.time.rows, 1)))
-                result = slots[0]
-                for other in slots[1:]:
-                    result = self._operation(operator, [result, other])
-                return result
-            case Choose():
-                args = [self.compile(part) for part in (node.condition, node.yes, node.no)]
-                return self.emit("choose", choose, args, any(self.over_time[arg] for arg in args))
-            case Call():
-                return self._call(node)
-
-    def _operation(self, operator: str, args: list[int]) -> int:
-        over_time = any(self.over_time[arg] for arg in args)
-        return self.emit(operator, OPERATIONS[operator], args, over_time, operator in _ELEMENTWISE)
-
-    def _call(self, call: Call) -> int:
-        function = FUNCTIONS[call.function]
-        slots = bind(call, "")
-        present = tuple(slot is not None for slot in slots)
-        args = [self.compile(slot) for slot in slots if slot is not None]
-        if function.name == "at" and not self.over_time[args[0]]:
-            return args[0]
-        over_time = function.result == "line"
-        if function.result == "same":
-            now = [
-                arg
-                for k, arg in enumerate(args)
-                if function.parameters[min(k, len(function.parameters) - 1)].kind not in ("line", "name")
-            ]
-            over_time = any(self.over_time[arg] for arg in now)
-        compute: Callable[..., object] = partial(function.compute, self.time)
-        if not all(present):
-            compute = partial(_with_gaps, compute, present)
-        return self.emit((function.name, present), compute, args, over_time)
 
     # What is there without being declared.
 
@@ -198,34 +78,18 @@ class Program:
         self.names["end"] = self.number(time.periods)
         self.names["per_year"] = self.number(time.per_year)
 
-    def _all_nodes(self) -> dict[str, Node]:
-        deal = self.definition
-        nodes: dict[str, Node] = {name: item.node for name, item in deal.values.items()}
-        nodes.update((name, item.node) for name, item in deal.lines.items())
-        nodes.update((name, item.node) for name, item in deal.levels.items())
-        nodes.update((name, item.node) for name, item in deal.measures.items())
-        for total, role in (("money_in", "in"), ("money_out", "out")):
-            nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
-        nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
-        flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
-        nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
-        self.loan_parts = parts_of(deal)
-        for name, (loan, part) in self.loan_parts.items():
-            nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
-        return nodes
-
     def _edges(self) -> dict[str, set[str]]:
         """Every name, and the names its formula, its run and its settings read."""
-        edges = {name: names_in(node) & self._nodes.keys() for name, node in self._nodes.items()}
+        edges = {name: names_in(node) & self.nodes.keys() for name, node in self.nodes.items()}
         for name, line in self.definition.lines.items():
-            edges[name] |= _read_around(line) & self._nodes.keys()
+            edges[name] |= _read_around(line) & self.nodes.keys()
         for name, level in self.definition.levels.items():
-            edges[name] |= _read_around(level) & self._nodes.keys()
+            edges[name] |= _read_around(level) & self.nodes.keys()
         return edges
 
     def reads(self) -> dict[str, set[str]]:
         """Every name with all the names it reads, inputs included."""
-        return {name: self._edges_of(name) for name in self._nodes}
+        return {name: self._edges_of(name) for name in self.nodes}
 
     # Groups of names.
 
@@ -239,14 +103,12 @@ class Program:
         if singles:
             circle = " needs ".join(_circle(group, self._edges()))
             raise InputError(f"{self._where(singles[0])}: '{singles[0]}' needs itself: {circle}.")
-        from pennyweight.deals.compiler.recursion import compile_group
-
         compile_group(self, self._now_order(group))
 
     def _edges_of(self, name: str) -> set[str]:
         item = self.definition.lines.get(name) or self.definition.levels.get(name)
         around = _read_around(item) if item is not None else set()
-        return names_in(self._nodes[name]) | around
+        return names_in(self.nodes[name]) | around
 
     def _now_edges(self, group: list[str]) -> dict[str, set[str]]:
         members = set(group)
@@ -257,7 +119,7 @@ class Program:
                 continue
             item = self.definition.lines.get(name) or self.definition.levels.get(name)
             around = _read_around(item) if item is not None else set()
-            edges[name] = (current_names(self._nodes[name]) | around) & members
+            edges[name] = (current_names(self.nodes[name]) | around) & members
         return edges
 
     def _refuse_circle(self, group: list[str]) -> None:
@@ -285,20 +147,20 @@ class Program:
 
     def _compile_name(self, name: str) -> int:
         deal = self.definition
-        slot = self.compile(self._nodes[name])
+        slot = self.compile(self.nodes[name])
         if name in deal.lines:
             line = deal.lines[name]
-            self.masks[name] = runs.mask_of(self, line)
-            return runs.settled(self, runs.masked(self, slot, self.masks[name]), line.settings)
+            self.masks[name] = masks.mask_of(self, line)
+            return masks.settled(self, masks.masked(self, slot, self.masks[name]), line.settings)
         if name in TOTALS:
-            return runs.over_time(self, slot)
+            return masks.over_time(self, slot)
         if name in deal.levels:
             level = deal.levels[name]
-            slot = runs.over_time(self, slot)
+            slot = masks.over_time(self, slot)
             if level.start is not None:
                 start = self.compile(level.start)
-                slot = self.emit("start", runs.with_first, [slot, start], True)
-            return runs.settled(self, slot, level.settings)
+                slot = self.emit("start", masks.with_first, [slot, start], True)
+            return masks.settled(self, slot, level.settings)
         return slot
 
     # Goals.
@@ -308,7 +170,7 @@ class Program:
         met = [self._compile_goal(goal) for goal in deal.goals.values()]
         pays_off = met[0] if met else self.number(float("nan"))
         for slot in met[1:]:
-            pays_off = self._operation("and", [pays_off, slot])
+            pays_off = self.operation("and", [pays_off, slot])
         self.names["pays_off"] = pays_off
 
     def _compile_goal(self, goal: Goal) -> int:
@@ -327,6 +189,22 @@ class Program:
         return self.names[met_name(goal.measure)]
 
 
+def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> dict[str, Node]:
+    """The formula of every name, those of the totals and of the parts of loans among them."""
+    nodes: dict[str, Node] = {name: item.node for name, item in deal.values.items()}
+    nodes.update((name, item.node) for name, item in deal.lines.items())
+    nodes.update((name, item.node) for name, item in deal.levels.items())
+    nodes.update((name, item.node) for name, item in deal.measures.items())
+    for total, role in (("money_in", "in"), ("money_out", "out")):
+        nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
+    nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
+    flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
+    nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
+    for name, (loan, part) in loans.items():
+        nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
+    return nodes
+
+
 def _half_digit(bound: Node) -> float:
     """Half of the last decimal a bound is written with: 0.2791 is not "at most 0.27"; infinite when it has none."""
     if isinstance(bound, Unary):
@@ -343,12 +221,6 @@ def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bou
     if undefined:
         reached = reached | np.isnan(value)
     return reached.astype(np.float64)
-
-
-def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args: Floats) -> object:
-    """Call with None where an optional argument was left out."""
-    given = iter(args)
-    return compute(*(next(given) if there else None for there in present))
 
 
 def _read_around(item: Line | Level) -> set[str]:

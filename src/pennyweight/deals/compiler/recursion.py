@@ -9,22 +9,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.compiler import masks as runs
+from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
+from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.language.functions import FUNCTIONS, WHOLE
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
 from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
 from pennyweight.errors import InputError
-
-if TYPE_CHECKING:
-    from pennyweight.deals.compiler.program import Program
 
 __all__ = ["Group", "compile_group"]
 
@@ -40,10 +38,8 @@ class _Step:
     out: int
 
 
-def compile_group(program: Program, members: list[str]) -> None:
+def compile_group(program: Slots, members: list[str]) -> None:
     """Add the one instruction that works out all members, given in the order within a period."""
-    from pennyweight.deals.compiler.program import Instruction
-
     group = Group(program, members)
     for member in members:
         group.add(member)
@@ -77,7 +73,7 @@ class _Plan:
 class Group:
     """The cells and steps of one group while it is being compiled."""
 
-    def __init__(self, program: Program, members: list[str]) -> None:
+    def __init__(self, program: Slots, members: list[str]) -> None:
         self.program, self.members = program, members
         self.set = set(members)
         self.outside: dict[int, int] = {}
@@ -109,9 +105,9 @@ class Group:
             return
         item: Line | Level | None = deal.lines.get(name) or deal.levels.get(name)
         where = item.where if item is not None else deal.source.name
-        cell = self.compile(self.program._nodes[name], where)
+        cell = self.compile(self.program.nodes[name], where)
         if isinstance(item, Line):
-            mask = runs.mask_of(self.program, item)
+            mask = masks.mask_of(self.program, item)
             self.program.masks[name] = mask
             if not isinstance(mask, int):
                 mask = self.program.constant(mask.astype(np.float64)[:, None])
@@ -121,7 +117,7 @@ class Group:
             cell = self.step(_row_start, [cell, start, self.period])
         if item is not None:
             for (first, last), value in item.settings:
-                chosen = self.from_outside(runs.setting_mask(self.program, first, last))
+                chosen = self.from_outside(masks.setting_mask(self.program, first, last))
                 cell = self.step(_row_set, [cell, chosen, self.compile(value, where)])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 

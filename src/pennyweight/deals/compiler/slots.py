@@ -1,0 +1,157 @@
+"""Numbered values of a deal under compilation, and the operations that make one from others.
+
+Every value is a slot, worked out once however often it is used. Masks, recursions and loans add to the same slots; what
+the deal's names are and in which order they are compiled is `program`'s.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.definition import DealLoan, Definition
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary
+from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
+
+__all__ = ["Instruction", "Mask", "Slots"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Mask: TypeAlias = "NDArray[np.bool_] | int"
+"""Fixed, (periods + 1,), or the slot of one that inputs decide: 1 runs, 0 does not, NaN undefined."""
+
+_ELEMENTWISE = frozenset(["+", "-", "*", "/", "**", "negate", "not"])
+
+
+@dataclass(frozen=True, slots=True)
+class Instruction:
+    """compute(*values of args) gives the values of outs; `into`: it takes `out=` and may overwrite an argument."""
+
+    compute: Callable[..., Any]
+    args: tuple[int, ...]
+    outs: tuple[int, ...]
+    into: bool = False
+    steps: bool = False
+    """Whether it steps through time inside."""
+
+
+class Slots:
+    """The slots of a deal, the operations on them, and the slot of every name compiled so far."""
+
+    def __init__(
+        self, definition: Definition, nodes: Mapping[str, Node], loans: Mapping[str, tuple[DealLoan, str]]
+    ) -> None:
+        self.definition = definition
+        self.time = definition.timeline
+        self.nodes, self.loan_parts = nodes, loans
+        self.instructions: list[Instruction] = []
+        self.constants: dict[int, Floats] = {}
+        self.over_time: list[bool] = []
+        self.depends: list[int] = []
+        self.names: dict[str, int] = {}
+        self.masks: dict[str, Mask] = {}
+        self._known: dict[Hashable, int] = {}
+
+    def slot(self, over_time: bool, depends: int) -> int:
+        """A new slot."""
+        self.over_time.append(over_time)
+        self.depends.append(depends)
+        return len(self.over_time) - 1
+
+    def constant(self, value: Floats) -> int:
+        """A slot that holds a fixed array, (1,) or (periods + 1, 1)."""
+        key = ("constant", value.shape, value.tobytes())
+        if key not in self._known:
+            slot = self.slot(value.ndim == 2, 0)
+            self.constants[slot] = value
+            self._known[key] = slot
+        return self._known[key]
+
+    def number(self, value: float) -> int:
+        """A slot that holds a number."""
+        return self.constant(np.array([float(value)]))
+
+    def emit(
+        self,
+        key: Hashable,
+        compute: Callable[..., object],
+        args: Sequence[int],
+        over_time: bool,
+        into: bool = False,
+    ) -> int:
+        """A slot for compute(*args); the same key and arguments are worked out once."""
+        full = (key, *args)
+        if full not in self._known:
+            depends = 0
+            for arg in args:
+                depends |= self.depends[arg]
+            out = self.slot(over_time, depends)
+            self.instructions.append(Instruction(compute, tuple(args), (out,), into))
+            self._known[full] = out
+        return self._known[full]
+
+    def compile(self, node: Node) -> int:
+        """The slot of a formula whose names are all compiled."""
+        match node:
+            case Number():
+                return self.number(node.value)
+            case Name():
+                return self.names[node.name]
+            case Unary():
+                compute = negate if node.operator == "-" else truth_not
+                arg = self.compile(node.operand)
+                return self.emit(node.operator + "1", compute, [arg], self.over_time[arg], True)
+            case Binary() | Compare():
+                args = [self.compile(node.left), self.compile(node.right)]
+                return self.operation(node.operator, args)
+            case Logic() | Sum():
+                operator = node.operator if isinstance(node, Logic) else "+"
+                slots = [self.compile(part) for part in node.parts]
+                if not slots:
+                    return self.constant(np.zeros((self.time.rows, 1)))
+                result = slots[0]
+                for other in slots[1:]:
+                    result = self.operation(operator, [result, other])
+                return result
+            case Choose():
+                args = [self.compile(part) for part in (node.condition, node.yes, node.no)]
+                return self.emit("choose", choose, args, any(self.over_time[arg] for arg in args))
+            case Call():
+                return self._call(node)
+
+    def operation(self, operator: str, args: list[int]) -> int:
+        """The slot of an operator of the language."""
+        over_time = any(self.over_time[arg] for arg in args)
+        return self.emit(operator, OPERATIONS[operator], args, over_time, operator in _ELEMENTWISE)
+
+    def _call(self, call: Call) -> int:
+        function = FUNCTIONS[call.function]
+        slots = bind(call, "")
+        present = tuple(slot is not None for slot in slots)
+        args = [self.compile(slot) for slot in slots if slot is not None]
+        if function.name == "at" and not self.over_time[args[0]]:
+            return args[0]
+        over_time = function.result == "line"
+        if function.result == "same":
+            now = [
+                arg
+                for k, arg in enumerate(args)
+                if function.parameters[min(k, len(function.parameters) - 1)].kind not in ("line", "name")
+            ]
+            over_time = any(self.over_time[arg] for arg in now)
+        compute: Callable[..., object] = partial(function.compute, self.time)
+        if not all(present):
+            compute = partial(_with_gaps, compute, present)
+        return self.emit((function.name, present), compute, args, over_time)
+
+
+def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args: Floats) -> object:
+    """Call with None where an optional argument was left out."""
+    given = iter(args)
+    return compute(*(next(given) if there else None for there in present))
