@@ -94,12 +94,17 @@ def test_rates_of_a_hundred_percent_and_more() -> None:
     ] == pytest.approx(2_500, abs=0.01)
     with pytest.raises(InputError, match=r"rate\[0\] is 290% a year; write 5% as 0.05, or '500%'"):
         amortize([10_000], [2.9], [24])
+    with pytest.raises(InputError, match=r"rate\[0\] is 1e\+308; write 5% as 0.05"):
+        amortize([10_000], [1e308], [24])
 
 
 def test_bounds_of_loans_are_one_sentence() -> None:
     with pytest.raises(NoAnswer, match="still not paid off"):
         Loan(1e9, "0%", payment=1)
     assert len(Loan(50_000, "0%", payment=1).agreed.rows) == 50_000
+    for fee in ("1e60%", "100%", "-1%"):
+        with pytest.raises(InputError, match=f"fee_up_front is {fee}; a fee is zero or more and less than the loan"):
+            _ = Loan(10_000, "5%", years=1, fee_up_front=fee).agreed
     far = Loan(10_000, "5%", years=10, extras=[Recurring(1, 1, last=999_999_999)])
     assert far.schedule.total_interest == Loan(10_000, "5%", years=10, extras=[Recurring(1, 1)]).schedule.total_interest
     with pytest.raises(InputError, match="1 to 60,000 payments"):

@@ -26,7 +26,7 @@ from pennyweight.documents.charts import flows_chart
 from pennyweight.plain_text import one_line, spelled, visible
 from pennyweight.quantities.units import Style
 from pennyweight.report.charts import figure
-from pennyweight.report.files import as_csv
+from pennyweight.report.files import as_csv, as_json
 from pennyweight.report.terminal import print_document
 from tests.builders import STARTERS, deal
 
@@ -162,6 +162,9 @@ def test_text_from_files_is_text_everywhere(folder: Path, capsys: pytest.Capture
     for shown in (stream.getvalue(), str(weighing), weighing._repr_html_()):
         assert "[red]x[/]" in shown
         assert not any(mark in shown for mark in "\x1b\x07\u202e")
+    written = as_json(weighing)  # as escapes, for a terminal may show it; a reader gets the very text
+    assert not any(mark in written for mark in "\x1b\x07\u202e")
+    assert json.loads(written)["deal"] == STRANGE.strip()
     drawn = figure(
         *(flows_chart(np.array([-5.0, 3.0, 3.0]), np.arange(3.0), Style(), money=STRANGE),), width=4, height=3
     )

@@ -55,6 +55,8 @@ def test_payback_is_where_the_running_total_stays_up(tenths: list[int]) -> None:
         ([-100.0, 150.0, -100.0], np.nan, 2 / 3),
         ([-100.0, 50.0, 49.0], np.nan, np.nan),
         ([10.0, 5.0], 0.0, 0.0),
+        ([-1.0, 5e-324], np.nan, np.nan),  # the warnings of the divisions are errors here
+        ([-5.0, 5e-324, 10.0], 1.5, 1.5),
         ([-100.0, 0.0, 0.0, 100.0], 3.0, 3.0),
     ],
 )

@@ -122,7 +122,7 @@ def payback(
     before = np.maximum(place - 1, 0)
     flow = np.take_along_axis(table, place[..., None], -1)[..., 0]
     missing = -np.take_along_axis(total, before[..., None], -1)[..., 0]
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         share = np.where(spread & (flow > 0), np.clip(missing / flow, 0.0, 1.0), 1.0)
     answer = np.where(share < 1.0, when[before] + share * (when[place] - when[before]), when[place])
     answer = np.where(place > 0, answer, when[0])

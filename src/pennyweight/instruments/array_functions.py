@@ -20,7 +20,7 @@ from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.loans import batch as amortization
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
-from pennyweight.quantities.numbers import as_float
+from pennyweight.quantities.numbers import LARGEST, as_float
 from pennyweight.quantities.periods import read_compounding
 from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 
@@ -108,9 +108,9 @@ def _as_quoted(given: Any, what: str) -> Floats:
     large = table >= 1
     if large.any():
         k = int(np.argmax(large))
-        raise InputError(
-            f"{what}[{k}] is {table.reshape(-1)[k] * 100:g}% a year; write 5% as 0.05, or '500%' if you mean that."
-        )
+        found = float(table.reshape(-1)[k])
+        shown = f"{found * 100:g}% a year" if found <= LARGEST else f"{found:g}"
+        raise InputError(f"{what}[{k}] is {shown}; write 5% as 0.05, or '500%' if you mean that.")
     return table
 
 

@@ -37,7 +37,11 @@ class Result(Protocol):
 
 def as_json(result: Result) -> str:
     """The result as JSON with stable keys; a number that is not finite is null."""
-    return json.dumps(plain_values(result.as_dict()), indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+    text = json.dumps(plain_values(result.as_dict()), indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+    if text.replace("\n", "").isprintable():
+        return text
+    # A label may turn the reading direction around or clear a screen; JSON has an escape for each such sign.
+    return "".join(mark if mark in "\n" or mark.isprintable() else json.dumps(mark)[1:-1] for mark in text)
 
 
 def plain_values(value: Any) -> Any:

@@ -281,6 +281,8 @@ class _Reader:
             if what == "fee_each":
                 raise InputError(f"{what} is {given}; write an amount.")
             share = read_value(given, "share", what=what)
+            if not 0 <= share < 1:
+                raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.")
             value = float(round(Decimal(repr(share)) * Decimal(repr(lent)), self.style.places))
         else:
             value = read_amount(given, what=what)
