@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from pennyweight import Deal, InputError, Loan, NoAnswer
-from pennyweight.deals.compiler.loans import PARTS
 from pennyweight.deals.compiler.program import Program
+from pennyweight.deals.definition import PARTS
 from pennyweight.deals.evaluation import evaluate
 from tests.builders import TAXI, deal, measure
 from tests.plain_deal import PlainDeal

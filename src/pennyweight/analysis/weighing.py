@@ -15,9 +15,8 @@ from pennyweight.analysis.checks import checks_of, numbers_inside
 from pennyweight.analysis.finding import Outcome, search
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
-from pennyweight.deals.compiler.loans import PARTS
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
-from pennyweight.deals.definition import Definition, Goal
+from pennyweight.deals.definition import PARTS, Definition, Goal
 from pennyweight.deals.inputs import Inputs, inputs_of
 from pennyweight.deals.language.nodes import Name, show
 from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined

@@ -16,6 +16,7 @@ from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style
 
 __all__ = [
+    "PARTS",
     "RESERVED",
     "Change",
     "DealLoan",
@@ -38,6 +39,8 @@ RESERVED = frozenset(
     ["t", "end", "year", "per_year", *TOTALS, "pays_off", "label", "note", "based_on", "never", "nan", "inf"]
 )
 """Names that mean something of their own."""
+PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
+"""The parts of a loan that formulas may name, in the order in which a period works them out."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,17 +16,14 @@ from numpy.typing import NDArray
 
 from pennyweight.core.loans.stepped import Ledger
 from pennyweight.deals.compiler.slots import Slots
-from pennyweight.deals.definition import DealLoan, Definition
+from pennyweight.deals.definition import PARTS, DealLoan, Definition
 from pennyweight.deals.language.functions import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
 
-__all__ = ["PARTS", "Steps", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
+__all__ = ["Steps", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
 
 Floats: TypeAlias = NDArray[np.float64]
-
-PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
-"""The parts of a loan that formulas may name, in the order in which a period works them out."""
 
 _PARTS_BEFORE = {
     "payment": (), "interest": ("payment",), "principal": ("payment",), "extra": ("payment",), "drawn": ("payment",),

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from pennyweight.core.rates import nominal_rate
 from pennyweight.deals.definition import DealLoan, Input
+from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import LoanShape
 from pennyweight.deals.language.nodes import Name, Node, Number
 from pennyweight.deals.language.parse import parse
@@ -16,9 +17,6 @@ from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import read_rate
 from pennyweight.quantities.units import read_value
-
-if TYPE_CHECKING:
-    from pennyweight.deals.file.sections import Reader
 
 __all__ = ["LOAN_TERMS", "read_loans", "terms_named"]
 
@@ -31,12 +29,12 @@ LOAN_TERMS = tuple(_UNITS)
 _REPAID: Mapping[str, Any] = {"level payment": "level", "constant principal": "principal", "interest only": "interest"}
 
 
-def read_loans(reader: Reader, shapes: Mapping[str, LoanShape]) -> tuple[dict[str, DealLoan], dict[str, Input]]:
+def read_loans(context: Context, shapes: Mapping[str, LoanShape]) -> tuple[dict[str, DealLoan], dict[str, Input]]:
     """The loans of a deal, and the terms written as numbers as inputs named "loan.term", so that they can be varied."""
     loans: dict[str, DealLoan] = {}
     inputs: dict[str, Input] = {}
     for name, item in shapes.items():
-        loans[name] = _loan(reader, name, item, inputs)
+        loans[name] = _loan(context, name, item, inputs)
     return loans, inputs
 
 
@@ -46,15 +44,15 @@ def terms_named(loan: DealLoan) -> dict[str, str]:
     return {name: unit for name, unit in named.items() if "." not in name and unit != "number"}
 
 
-def _loan(reader: Reader, name: str, item: LoanShape, inputs: dict[str, Input]) -> DealLoan:
-    where = reader.where("loans", name)
+def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]) -> DealLoan:
+    where = context.where("loans", name)
     _check_together(item, where)
     if item.repaid not in _REPAID:
         raise InputError(
-            f"{reader.where('loans', name, 'repaid')} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} "
+            f"{context.where('loans', name, 'repaid')} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} "
             f"Known are {', '.join(_REPAID)}."
         )
-    per_year = read_per_year(item.per_year, what=reader.where("loans", name, "per_year"))
+    per_year = read_per_year(item.per_year, what=context.where("loans", name, "per_year"))
     if per_year > 52:
         raise InputError(f"{where}: per_year is {per_year}; a loan is paid 1 to 52 times a year.")
     terms: dict[str, Node] = {}
@@ -62,32 +60,32 @@ def _loan(reader: Reader, name: str, item: LoanShape, inputs: dict[str, Input]) 
         given = getattr(item, term)
         if given is None:
             continue
-        terms[term] = _term(reader, name, term, unit, given, per_year, inputs)
+        terms[term] = _term(context, name, term, unit, given, per_year, inputs)
     if item.payment is not None:  # "bank.payment" is what is paid, so it cannot be the name of this term too
-        terms["payment"] = reader.parse(item.payment, "loans", name, "payment")
-    paid_out = reader.moment(item.paid_out, "last", "loans", name, "paid_out")
+        terms["payment"] = context.parse(item.payment, "loans", name, "payment")
+    paid_out = context.moment(item.paid_out, "last", "loans", name, "paid_out")
     terms["paid_out"] = paid_out if paid_out is not None else Number(0.0, "0")
     steps = []
     for moment, rate in item.rate_steps.items():
         keys = ("loans", name, "rate_steps", moment)
-        first = reader.moment(reader.key_of(moment), "first", *keys)
-        value = _read(rate, "rate", reader.where(*keys), per_year)
-        node = Number(value, str(rate), percent=True) if value is not None else reader.parse(rate, *keys)
+        first = context.moment(context.key_of(moment), "first", *keys)
+        value = _read(rate, "rate", context.where(*keys), per_year)
+        node = Number(value, str(rate), percent=True) if value is not None else context.parse(rate, *keys)
         if first is not None:
             steps.append((first, node))
-    extra = None if item.extra is None else reader.parse(item.extra, "loans", name, "extra")
+    extra = None if item.extra is None else context.parse(item.extra, "loans", name, "extra")
     label = item.label or name.replace("_", " ")
     return DealLoan(name, terms, extra, tuple(steps), per_year, _REPAID[item.repaid], item.to_the_cent, where, label)
 
 
 def _term(
-    reader: Reader, name: str, term: str, unit: str, given: int | float | str, per_year: int, inputs: dict[str, Input]
+    context: Context, name: str, term: str, unit: str, given: int | float | str, per_year: int, inputs: dict[str, Input]
 ) -> Node:
     """The formula of a term; a number becomes an input of its own."""
-    where = reader.where("loans", name, term)
+    where = context.where("loans", name, term)
     value = _read(given, unit, where, per_year)
     if value is None:
-        return reader.parse(given, "loans", name, term)
+        return context.parse(given, "loans", name, term)
     lowest = 0.0 if unit in ("money", "rate") or term == "interest_only" else 1e-9
     if not value >= lowest:
         raise InputError(f"{where} is {given}; it is {'zero or more' if lowest == 0 else 'above zero'}.")

@@ -3,28 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from pennyweight.deals.definition import Change, Input, Scenario
+from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.toml_files import keys_of, shaped
 from pennyweight.quantities.units import read_value
 
-if TYPE_CHECKING:
-    from pennyweight.deals.file.sections import Reader
-
 __all__ = ["read_scenarios"]
 
 
-def read_scenarios(reader: Reader, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
+def read_scenarios(context: Context, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
     """The scenarios of a deal: what each changes, and on which it is based."""
     found: dict[str, Scenario] = {}
-    for name, item in reader.shape.scenarios.items():
-        where = reader.where("scenarios", name)
-        changes = {key: _change(reader, name, key, change, inputs) for key, change in _overrides(reader, name, item)}
+    for name, item in context.shape.scenarios.items():
+        where = context.where("scenarios", name)
+        changes = {key: _change(context, name, key, change, inputs) for key, change in _overrides(context, name, item)}
         found[name] = Scenario(name, item.label or name.replace("_", " "), item.based_on, changes, where)
     sound: set[str | None] = {None, "base"}
     for name in found:
@@ -45,14 +42,14 @@ def read_scenarios(reader: Reader, inputs: Mapping[str, Input]) -> dict[str, Sce
     return found
 
 
-def _overrides(reader: Reader, scenario: str, item: ScenarioShape) -> Iterator[tuple[str, OverrideShape]]:
+def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator[tuple[str, OverrideShape]]:
     """What a scenario overrides, by input; `bank.rate = "5%"` comes as a table of the loan's terms."""
     for name, change in item.__pydantic_extra__.items():
         if isinstance(change, OverrideShape):
             yield name, change
             continue
-        where = reader.where("scenarios", scenario, name)
-        if name not in reader.shape.loans:
+        where = context.where("scenarios", scenario, name)
+        if name not in context.shape.loans:
             known = keys_of(OverrideShape)
             bad = next((key for key in change if key not in known), None)
             if bad is not None:
@@ -61,11 +58,11 @@ def _overrides(reader: Reader, scenario: str, item: ScenarioShape) -> Iterator[t
             raise InputError(f"{where}: {change} is no value; write a number, a text, or one of {', '.join(known)}.")
         for term, value in change.items():
             given = value if isinstance(value, dict) else {"value": value}
-            yield f"{name}.{term}", shaped(OverrideShape, given, reader.source, lambda _: keys_of(OverrideShape))
+            yield f"{name}.{term}", shaped(OverrideShape, given, context.source, lambda _: keys_of(OverrideShape))
 
 
-def _change(reader: Reader, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]) -> Change:
-    where = reader.where("scenarios", scenario, name)
+def _change(context: Context, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]) -> Change:
+    where = context.where("scenarios", scenario, name)
     if name not in inputs:
         raise InputError(
             f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only."
@@ -79,7 +76,7 @@ def _change(reader: Reader, scenario: str, name: str, item: OverrideShape, input
     if item.shift is not None:
         shift_unit = "share" if unit == "rate" else unit
         return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
-    value, given = reader.value(item, unit, ("scenarios", scenario, name))
+    value, given = context.value(item, unit, ("scenarios", scenario, name))
     if isinstance(value, np.ndarray) and not inputs[name].is_series:
         raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
     return Change("replace", value, given, where)

@@ -1,0 +1,143 @@
+"""What every section of a deal file is read with: places, formulas, periods, and values by unit."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from pennyweight.deals.file.series import read_series
+from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
+from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary
+from pennyweight.deals.language.parse import parse
+from pennyweight.deals.timeline import LONGEST, Timeline
+from pennyweight.errors import InputError
+from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
+from pennyweight.quantities.toml_files import Source
+from pennyweight.quantities.units import read_value
+
+__all__ = ["Context"]
+
+
+class Context:
+    """A deal file, its timeline, and what its readers remark."""
+
+    def __init__(self, shape: DealShape, source: Source) -> None:
+        self.shape, self.source = shape, source
+        self.where = source.where
+        self.remarks: list[str] = []
+        self.time = self._timeline()
+
+    def parse(self, given: int | float | str, *keys: str) -> Node:
+        """A formula that stands at a place of the file."""
+        where = self.where(*keys)
+        if isinstance(given, str):
+            return parse(given, where=where)
+        number = as_float(given)
+        if number is None or not abs(number) <= LARGEST:
+            raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.")
+        return parse(repr(given), where=where)
+
+    def moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
+        """A period as a formula; of "year n" its first or last period."""
+        if given is None:
+            return None
+        where = self.where(*keys)
+        if isinstance(given, dt.date):
+            raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.")
+        if isinstance(given, int):
+            number = as_float(given)
+            node: Node = Number(number if number is not None else float("nan"), f"{number:g}")
+        elif given.strip() == "never":
+            return Number(float("inf"), "never")
+        elif given.strip().startswith("year "):
+            inner = parse(given.strip()[5:], where=where)
+            per_year = Number(float(self.time.per_year), str(self.time.per_year))
+            end = Binary("*", inner, per_year)
+            start = Binary("-", end, Number(per_year.value - 1, f"{self.time.per_year - 1}"))
+            node = end if side == "last" else Call("max", ((None, start), (None, Number(0.0, "0"))))
+        else:
+            node = parse(given, where=where)
+        constant = _number(node, self.time)
+        if constant is not None and not 0 <= constant <= self.time.periods:
+            raise InputError(
+                f"{where} is period {constant:g}; the timeline runs from 0 to {self.time.periods} "
+                f"({self.time.period}s)."
+            )
+        if constant is not None and abs(constant - round(constant)) > 1e-6:
+            raise InputError(f"{where} is period {constant:g}, which is not a whole one.")
+        return node
+
+    @staticmethod
+    def key_of(text: str) -> int | str:
+        """A period written as a key: its number, or the words that say it."""
+        return int(text) if is_whole_text(text) and len(text) < 10 else text
+
+    def value(self, item: InputShape | OverrideShape, unit: str, keys: tuple[str, ...]) -> tuple[Any, str]:
+        """(the value of an input, how it was given)."""
+        where = self.where(*keys)
+        if item.value is not None:
+            return read_value(item.value, unit, what=where), str(item.value)
+        if item.steps is not None:
+            return self._steps(item.steps, unit, keys), "steps"
+        if item.column is None:
+            raise InputError(f"{where}: name the 'column' of {item.file} to read.")
+        series, remark = read_series(self.source, str(item.file), item.column, self.time, where)
+        if remark:
+            self.remarks.append(remark)
+        return series, f"{item.file}, column {item.column}"
+
+    def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
+        where = self.where(*keys)
+        if not steps:
+            raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
+        moments: list[tuple[int, float]] = []
+        for key, value in steps.items():
+            moment = self.key_of(key)
+            node = self.moment(moment, "first", *keys, "steps", key)
+            period = _number(node, self.time) if node is not None else None
+            if period is None or not np.isfinite(period):
+                raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
+            moments.append((int(period), read_value(value, unit, what=f"{where} from {key}")))
+        if [period for period, _ in moments] != sorted({period for period, _ in moments}):
+            raise InputError(f"{where}: steps must follow one another in time, each period once.")
+        series = np.full(self.time.rows, np.nan)
+        for period, value in moments:
+            series[period:] = value
+        return series
+
+    def _timeline(self) -> Timeline:
+        item = self.shape.timeline
+        if not 1 <= item.periods <= LONGEST:
+            raise InputError(
+                f"{self.where('timeline', 'periods')} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods."
+            )
+        start = None if item.start is None else read_date(item.start)
+        return Timeline(item.period, item.periods, start)
+
+
+def _number(node: Node, time: Timeline) -> float | None:
+    """The value of a formula that reads nothing but numbers, `end` and `per_year`; else None."""
+    known = {"end": float(time.periods), "per_year": float(time.per_year)}
+    match node:
+        case Number():
+            return node.value
+        case Name():
+            return known.get(node.name)
+        case Unary(operator="-"):
+            inner = _number(node.operand, time)
+            return None if inner is None else -inner
+        case Binary():
+            left, right = _number(node.left, time), _number(node.right, time)
+            if left is None or right is None or (node.operator == "/" and right == 0):
+                return None
+            operations = {"+": left + right, "-": left - right, "*": left * right}
+            return operations.get(node.operator, left / right if node.operator == "/" else None)
+        case Call(function="max"):
+            parts = [_number(argument, time) for _, argument in node.arguments]
+            return None if None in parts else max(part for part in parts if part is not None)
+        case _:
+            return None
