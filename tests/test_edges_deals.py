@@ -190,3 +190,23 @@ def test_series_columns_are_written_in_one_form(tmp_path: Path) -> None:
         written("1400", '"1400', *["1400"] * 10)
     with pytest.raises(InputError, match="row 3: a quote opens there and closes rows later"):
         written("1400", '"1400', "1400", '1400"', *["1400"] * 8)
+
+
+def test_sums_that_no_number_can_hold_are_said_to_be_so() -> None:
+    document = {
+        "deal": "Gold mine",
+        "timeline": {"periods": 3},
+        "inputs": {"ore": {"value": 3, "low": 1, "high": 9}, "seam": {"steps": {"1": 1e149}}},
+        "values": {"huge": "1e150"},
+        "money_in": {"sales": "huge * huge * huge * ore", "more": "seam"},
+        "money_out": {"mine": {"formula": "5", "at": 0}},
+        "measures": {"npv": "npv(net, 5%)"},
+    }
+    made = Deal.from_dict(document)
+    told = made.weigh()
+    assert "npv  undefined  it is larger than any number can hold" in str(told)
+    assert "NO  Money in or out is larger than can be worked out" in str(told)
+    assert "undefined, or larger than can be worked out, for every value" in str(
+        made.find("ore", "npv == 0", between=(1, 9))
+    )
+    assert "nan" not in str(made.find("seam", "npv == 0", between=(1, "1e150")))

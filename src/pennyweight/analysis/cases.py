@@ -56,7 +56,8 @@ class Model:
         for name, value in stacked.items():
             wide = value if value.shape[-1] == 1 else value[..., owner]
             if name in changes:
-                wide = wide * changes[name] if self.definition.inputs[name].is_series else changes[name]
+                with np.errstate(over="ignore"):  # what gets too large is undefined, as in any formula
+                    wide = wide * changes[name] if self.definition.inputs[name].is_series else changes[name]
             inputs[name] = wide
         return evaluate(self.program, inputs, wanted)
 

@@ -50,6 +50,8 @@ def _adds_up(values: Mapping[str, Floats]) -> Check:
     size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
     loans = [value[:, 0] for name, value in values.items() if name.endswith(".flow")]
     size += sum(float(np.nansum(np.abs(flow))) for flow in loans)
+    if not np.isfinite(size):
+        return False, "Money in or out is larger than can be worked out; whether it adds up to net was not checked."
     gap = abs(np.nansum(money_in) - np.nansum(money_out) + sum(np.nansum(flow) for flow in loans) - np.nansum(net))
     more = ", with what loans bring and take," if loans else ""
     return bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."

@@ -338,9 +338,10 @@ def _closest(evaluate: Any, case: int, x: Floats, values: Floats) -> float:
 
 
 def _why_none(deal: Definition, item: Input, node: Node, values: Floats, closest: float, jumps: Floats) -> str:
-    known = ~np.isnan(values)
+    known = np.isfinite(values)
     if not known.any():
-        return "what is asked is undefined for every value looked at"
+        why = "undefined" if np.isnan(values).all() else "undefined, or larger than can be worked out,"
+        return f"what is asked is {why} for every value looked at"
     if jumps.size:
         return f"it jumps over it at {_show(deal, item, float(jumps[0]))}, without a value at which it is equal"
     values = values[known]
