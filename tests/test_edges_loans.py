@@ -4,13 +4,25 @@ from __future__ import annotations
 
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pennyweight import InputError, Loan, LoanSet, NoAnswer, Recurring, Takeover, amortize, apr, read_loan_file
+from pennyweight import (
+    InputError,
+    Loan,
+    LoanSet,
+    LoanStudy,
+    NoAnswer,
+    Recurring,
+    Takeover,
+    amortize,
+    apr,
+    read_loan_file,
+)
 from tests.clerk import books
 
 D = Decimal
@@ -96,6 +108,12 @@ def test_rates_of_a_hundred_percent_and_more() -> None:
         amortize([10_000], [2.9], [24])
     with pytest.raises(InputError, match=r"rate\[0\] is 1e\+308; write 5% as 0.05"):
         amortize([10_000], [1e308], [24])
+
+
+@pytest.mark.parametrize(("terms", "said"), [({"rate": "4%"}, "needs 'on'"), ({"on": 3, "loan": 5}, "has no 'loan'")])
+def test_a_refinancing_says_what_it_lacks(terms: dict[str, Any], said: str) -> None:
+    with pytest.raises(InputError, match=said):
+        LoanStudy(Loan(10_000, "5%", years=2), refinance=terms)
 
 
 def test_bounds_of_loans_are_one_sentence() -> None:

@@ -29,6 +29,16 @@ def test_every_exported_name_is_there_sorted_and_documented() -> None:
         getattr(pennyweight, "nothing")  # noqa: B009
 
 
+def test_every_public_call_has_an_example_and_every_member_says_what_it_is() -> None:
+    for name in pennyweight.__all__:
+        thing = getattr(pennyweight, name)
+        assert ">>>" in (inspect.getdoc(thing) or ""), name
+        for member, value in vars(thing).items() if inspect.isclass(thing) else ():
+            bare = getattr(value, "__func__", getattr(value, "func", getattr(value, "fget", value)))
+            if not member.startswith("_") and inspect.isfunction(bare):
+                assert inspect.getdoc(bare), f"{name}.{member}"
+
+
 def test_every_module_says_what_it_is_and_sorts_what_it_offers() -> None:
     for path in (ROOT / "src").rglob("*.py"):
         tree = ast.parse(path.read_text(encoding="utf-8"))

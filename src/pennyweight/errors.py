@@ -25,6 +25,9 @@ class PennyweightError(Exception):
     """Whatever Pennyweight refuses or cannot answer.
 
     What a message quotes is cut when it is long, and its control characters are shown, not sent.
+
+    >>> str(PennyweightError("red \\x1b[31m"))
+    'red \\\\x1b[31m'
     """
 
     def __init__(self, message: str) -> None:
@@ -32,17 +35,38 @@ class PennyweightError(Exception):
 
 
 class InputError(PennyweightError, ValueError):
-    """What was given cannot be right: the message says which value, where it stands and what would be."""
+    """What was given cannot be right: the message says which value, where it stands and what would be.
+
+    >>> from pennyweight import Loan
+    >>> Loan(100_000, "5", years=30).payment
+    Traceback (most recent call last):
+    ...
+    pennyweight.errors.InputError: rate: 5 is 500% a year; write 5%.
+    """
 
 
 class NoAnswer(PennyweightError):
-    """The question was understood and has no answer; the message says why."""
+    """The question was understood and has no answer; the message says why.
+
+    >>> from pennyweight import CashFlows
+    >>> CashFlows([100.0, 50.0]).irr()
+    Traceback (most recent call last):
+    ...
+    pennyweight.errors.NoAnswer: No money goes out, so there is nothing to earn a return on.
+    """
 
 
 class SeveralAnswers(NoAnswer):
     """The question has several answers, and picking one of them would be a guess.
 
     `answers` holds all of them, smallest first.
+
+    >>> from pennyweight import CashFlows
+    >>> try:
+    ...     CashFlows([-100.0, 230.0, -132.0]).irr()
+    ... except SeveralAnswers as error:
+    ...     [round(answer, 6) for answer in error.answers]
+    [0.1, 0.2]
     """
 
     def __init__(self, message: str, answers: Sequence[float]) -> None:

@@ -14,7 +14,11 @@ Floats: TypeAlias = NDArray[np.float64]
 
 
 class IrrOutcome(IntEnum):
-    """How a row stands: only ONE has an internal rate of return."""
+    """How a row stands: only ONE has an internal rate of return.
+
+    >>> IrrOutcome(2).name
+    'SEVERAL'
+    """
 
     ONE = 0
     """Just one rate: it is the internal rate of return."""
@@ -53,7 +57,12 @@ _REASONS = {
 
 
 class IrrOutcomes(NamedTuple):
-    """IrrOutcomes (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows."""
+    """Rates (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows.
+
+    >>> found = IrrOutcomes(np.array([0.1, np.nan]), np.array([0, 2], dtype=np.int8))
+    >>> [IrrOutcome(k).name for k in found.outcome]
+    ['ONE', 'SEVERAL']
+    """
 
     rate: Floats
     outcome: NDArray[np.int8]

@@ -28,6 +28,11 @@ class LoanEvents(NamedTuple):
     `loan` counts from 0, `number` is the payment (1 is the first), `what` one of "rate" (yearly, from that payment's
     period on), "extra", "paid" (instead of what was due) or "balance" (stated after that payment), `value` the rate or
     amount.
+
+    >>> from pennyweight import amortize
+    >>> events = LoanEvents(loan=[0], number=[3], what=["extra"], value=[500])
+    >>> amortize([10_000, 10_000], 0.06, 12, events=events).total_interest.tolist()
+    [305.02, 327.96]
     """
 
     loan: ArrayLike

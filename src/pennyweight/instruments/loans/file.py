@@ -160,6 +160,13 @@ def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy |
 
     A file with `[takeover]` is a loan taken over, one with `[loans.NAME]` several loans, any other one loan with what
     is to be tried out on it.
+
+    Args:
+        as_of: the day of which key facts are told, in place of the file's.
+
+    >>> from importlib.resources import files
+    >>> read_loan_file(str(files("pennyweight.starters") / "loans/studio.toml")).loan.title
+    "The ceramicist's studio in Larkmere"
     """
     document, source = read_toml(a_path(path))
     shape = shaped(FileShape, document, source, _keys_at)

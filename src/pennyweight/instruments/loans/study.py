@@ -62,7 +62,23 @@ class Bill:
 
 @dataclass(frozen=True)
 class LoanStudy(Shown):
-    """A loan and the answers to what is asked of it, worked out when shown."""
+    """A loan and the answers to what is asked of it, worked out when shown.
+
+    Args:
+        extra: amounts paid on top of each payment, to be compared.
+        paid_off_by: a day; what must be paid on top to be free by then.
+        offers: other loans by name, to stand beside this one.
+        refinance: terms of the new loan, with `on`, `costs` and `horizon` (see refinancing).
+        bill: what the lender's statement says, to be checked.
+        working: show how the level payment is worked out.
+
+    Raises:
+        InputError: when one of them cannot be.
+
+    >>> study = LoanStudy(Loan(10_000, "5%", years=2), extra=[50])
+    >>> study.extras[0].interest_saved
+    54.95
+    """
 
     loan: Loan
     extra: Sequence[str | float] = ()
@@ -79,7 +95,13 @@ class LoanStudy(Shown):
         if self.bill is not None:
             an_instance(self.bill, Bill, what="bill")
         if self.refinance is not None:
-            a_mapping(self.refinance, what="refinance", of="terms of the new loan")
+            terms = a_mapping(self.refinance, what="refinance", of="terms of the new loan")
+            if "on" not in terms:
+                raise InputError(
+                    "refinance needs 'on': the day of the change, or the number of the payment after which it comes."
+                )
+            if "loan" in terms:
+                raise InputError("refinance has no 'loan'; it replaces the loan of the study.")
         _ = self.extras, self.change, self.needed, self.side_by_side
 
     @cached_property

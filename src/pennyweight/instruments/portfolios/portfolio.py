@@ -86,7 +86,15 @@ class Period(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Benchmark:
-    """Levels of an index, above zero, one a day, in any order."""
+    """Levels of an index, above zero, one a day, in any order.
+
+    Raises:
+        InputError: when a level is zero or below, or the numbers of dates and levels differ.
+
+    >>> index = Benchmark(["2026-07-01", "2026-01-01"], [104.0, 100.0])
+    >>> index.levels.tolist()
+    [100.0, 104.0]
+    """
 
     dates: Days
     levels: Floats
@@ -123,6 +131,13 @@ class Portfolio:
 
     Values stand at the end of their day, that day's flows included. Accounts are added up on the days on which
     every one of them has a value. Build it with `from_csv` or `from_rows`.
+
+    Raises:
+        InputError: when dates and amounts do not belong together, or there are fewer than two values.
+
+    >>> fund = Portfolio(["2026-01-01", "2026-07-01"], [100.0, 161.0], ["2026-03-01"], [50.0], ("fund",))
+    >>> fund.flows.sum()
+    np.float64(50.0)
     """
 
     dates: Days
