@@ -21,7 +21,7 @@ from rich.console import Console
 
 from pennyweight import Deal, InputError, Loan, LoanSet
 from pennyweight.cli.main import status
-from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents import Cell, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.charts import flows_chart
 from pennyweight.plain_text import one_line, spelled, visible
 from pennyweight.quantities.units import Style
@@ -121,7 +121,7 @@ def test_a_signal_leaves_nothing_behind(folder: Path) -> None:
 WIDE = Document(
     "Wide", (Table("Figures", (Column("Name", words=True), *(Column(f"Year {k}") for k in range(12))),
                    tuple((Cell(f"line {r}"), *(Cell(f"{10**9 + r * 1000 + k:,}.25") for k in range(12))) for r in range(3))),
-             Figures("Key", (Line("A label of some length", Cell("123,456,789,012.34"), "and a note that goes on " * 5),)))
+             Figures("Key", (FigureLine("A label of some length", Cell("123,456,789,012.34"), "and a note that goes on " * 5),)))
 )  # fmt: skip
 
 

@@ -19,8 +19,8 @@ from pennyweight.documents import (
     Checks,
     Column,
     Document,
+    FigureLine,
     Figures,
-    Line,
     RateChart,
     Table,
     Text,
@@ -36,7 +36,7 @@ PAGE = Document(
     "A <b>",
     (
         Verdict("PAYS OFF", "Yes.", "in"),
-        Figures("Figures", (Line("one", Cell("1.50"), "note"), Line("twelve", Cell("12", "out")))),
+        Figures("Figures", (FigureLine("one", Cell("1.50"), "note"), FigureLine("twelve", Cell("12", "out")))),
         Table(
             "Rows",
             (Column("Word", words=True), Column("Figure")),

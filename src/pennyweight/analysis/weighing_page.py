@@ -17,8 +17,8 @@ from pennyweight.documents import (
     Checks,
     Column,
     Document,
+    FigureLine,
     Figures,
-    Line,
     Table,
     Text,
     Verdict,
@@ -129,14 +129,14 @@ def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
     )
 
 
-def _figure_line(deal: Definition, figure: Figure) -> Line:
+def _figure_line(deal: Definition, figure: Figure) -> FigureLine:
     shown = deal.style.with_unit(figure.value, figure.unit)
     note = figure.formula if figure.value is not None else figure.reason
     if figure.unit == "rate" and figure.value is not None and deal.timeline.per_year > 1:
         quoted = float(rates.nominal_rate(figure.value, deal.timeline.per_year))
         word = {4: "quarterly", 12: "monthly"}[deal.timeline.per_year]
         note += f", effective ({deal.style.show(quoted, 'rate')} {word})"
-    return Line(figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note)
+    return FigureLine(figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note)
 
 
 def _answers(weighing: Weighing) -> Figures:
@@ -146,7 +146,7 @@ def _answers(weighing: Weighing) -> Figures:
         asked = f"{question.find}, so that {question.text}"
         shown = " or ".join(("" if a.kind == "exactly" else f"{a.kind} ") + a.shown for a in outcome.answers)
         notes = [asked, *(answer.note for answer in outcome.answers if answer.note), outcome.reason]
-        lines.append(Line(question.label, Cell(shown or "none", "question"), "; ".join(filter(None, notes))))
+        lines.append(FigureLine(question.label, Cell(shown or "none", "question"), "; ".join(filter(None, notes))))
     return Figures("Answers", tuple(lines))
 
 

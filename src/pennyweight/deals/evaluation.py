@@ -62,12 +62,12 @@ def evaluate(
         name: np.empty((program.time.rows, cases) if program.over_time[program.names[name]] else cases)
         for name in plan.wanted
     }
-    _Run(program, plan, fixed, inputs, results, cases).all_blocks(threads)
+    _Evaluation(program, plan, fixed, inputs, results, cases).all_blocks(threads)
     return results
 
 
 @dataclass(frozen=True)
-class _Plan:
+class _Stages:
     wanted: tuple[str, ...]
     fixed: list[Instruction]
     """What no varied input reaches, once, one case wide."""
@@ -85,16 +85,16 @@ class _Plan:
     stepped: bool
 
 
-def _plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Plan:
+def _plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Stages:
     key = (varied, wanted)
     if key not in program.plans:
         program.plans[key] = _make_plan(program, varied, wanted)
     plan = program.plans[key]
-    assert isinstance(plan, _Plan)
+    assert isinstance(plan, _Stages)
     return plan
 
 
-def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Plan:
+def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Stages:
     mask = sum(program.bits[name] for name in varied)
     targets = [program.names[name] for name in wanted]
     needed = _in_order_of_need(program, targets)
@@ -116,7 +116,7 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
     collected = tuple(sorted(made & taken))
     registers, count, drops = _allot(program, by_period, made, set(collected))
     stepped = any(len(item.outs) > 1 or item.steps for item in by_period)
-    return _Plan(wanted, fixed, by_period, registers, count, drops, collected, over_time, stepped)
+    return _Stages(wanted, fixed, by_period, registers, count, drops, collected, over_time, stepped)
 
 
 def _in_order_of_need(program: Program, targets: Iterable[int]) -> list[Instruction]:
@@ -170,13 +170,13 @@ def _allot(
     return registers, count, drops
 
 
-class _Run:
+class _Evaluation:
     """One evaluation under way."""
 
     def __init__(
         self,
         program: Program,
-        plan: _Plan,
+        plan: _Stages,
         fixed: Mapping[int, Floats],
         inputs: Mapping[str, Floats],
         results: Mapping[str, Floats],
@@ -245,7 +245,7 @@ class _Run:
                 del values[slot]
 
 
-def _block_size(program: Program, plan: _Plan) -> int:
+def _block_size(program: Program, plan: _Stages) -> int:
     """How many cases go together: fewer where a deal of many lines and periods would take too much memory."""
     tables = sum(program.over_time[slot] for item in plan.by_period for slot in item.outs if item.steps)
     tables += plan.register_count + sum(program.over_time[slot] for slot in plan.collected) + 1

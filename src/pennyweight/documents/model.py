@@ -22,11 +22,11 @@ __all__ = [
     "Checks",
     "Column",
     "Document",
+    "FigureLine",
     "Figures",
     "FlowsChart",
     "GrowthChart",
     "HeatMap",
-    "Line",
     "RateChart",
     "SplitChart",
     "Table",
@@ -81,7 +81,7 @@ class Text:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class FigureLine:
     """A label, its figure, and what is to be known about it."""
 
     label: str
@@ -97,7 +97,7 @@ class Figures:
     """A list of labelled figures."""
 
     title: str
-    lines: tuple[Line, ...]
+    lines: tuple[FigureLine, ...]
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title")

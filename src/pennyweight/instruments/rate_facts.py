@@ -7,7 +7,7 @@ from math import inf, isfinite, log, log1p
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.core.rates import discount_from_effective, effective_from_discount, nominal_rate
-from pennyweight.documents import Cell, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents import Cell, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.quantities.amounts import read_amount
@@ -144,22 +144,26 @@ class RateFacts(Shown):
             return style.show(rate, "rate", places=4)
 
         lines = [
-            Line("Effective", Cell(shown(self.effective), "question"), "a year"),
-            Line("Quoted", Cell(shown(self.nominal)), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m"),
+            FigureLine("Effective", Cell(shown(self.effective), "question"), "a year"),
+            FigureLine("Quoted", Cell(shown(self.nominal)), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m"),
         ]
         lines.append(
-            Line("In advance", Cell(shown(self.in_advance)), f"a year, {word}: interest taken at the start, a discount")
+            FigureLine(
+                "In advance", Cell(shown(self.in_advance)), f"a year, {word}: interest taken at the start, a discount"
+            )
         )
         years = self.years()
         multiple = "doubles" if self.times == 2 else f"comes to {self.times:g} times"
         reason = "" if years is not None else "never at this rate"
         lines.append(
-            Line(f"A pot {multiple} in", Cell(style.with_unit(years, "years")), reason or "log(times) / log(1 + rate)")
+            FigureLine(
+                f"A pot {multiple} in", Cell(style.with_unit(years, "years")), reason or "log(times) / log(1 + rate)"
+            )
         )
         if self.inflation is not None:
             real = (1 + self.effective) / (1 + self.inflation) - 1
             lines.append(
-                Line(
+                FigureLine(
                     "Real",
                     Cell(shown(real)),
                     f"a year, with prices rising {self.inflation:.2%}: (1 + rate) / (1 + rise) - 1",

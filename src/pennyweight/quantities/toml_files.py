@@ -17,7 +17,7 @@ from pennyweight.quantities.toml_positions import line_of, positions
 
 __all__ = ["Source", "keys_of", "read_toml", "shaped"]
 
-Shape = TypeVar("Shape", bound=BaseModel)
+Model = TypeVar("Model", bound=BaseModel)
 
 _LARGEST = 4 * 2**20
 _DEEPEST = 40
@@ -55,13 +55,13 @@ def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
 
 
 def shaped(
-    shape: type[Shape],
+    shape: type[Model],
     document: dict[str, Any],
     source: Source,
     keys_at: Callable[[tuple[str, ...]], list[str]],
     *,
     later: Collection[str] = (),
-) -> Shape:
+) -> Model:
     """Check the shape of a document.
 
     `keys_at` tells which keys are known at a place of the file, for hints; `later` are keys that are not read yet.

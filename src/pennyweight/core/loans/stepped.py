@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 
 from pennyweight.errors import choice
 
-__all__ = ["Ledger", "Shape"]
+__all__ = ["Ledger", "Repayment"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
-Shape: TypeAlias = Literal["level", "principal", "interest"]
+Repayment: TypeAlias = Literal["level", "principal", "interest"]
 
 _HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
 _WHOLE = 1e-6
@@ -34,7 +34,7 @@ class Ledger:
     (1020.07, 0.0)
     """
 
-    def __init__(self, shape: Shape, units: float | None = None) -> None:
+    def __init__(self, shape: Repayment, units: float | None = None) -> None:
         self.shape, self.units = choice(shape, ("level", "principal", "interest"), "shape"), units
         zero = np.zeros(1)
         self.balance, self.rate, self.payment = zero, zero, zero

@@ -55,7 +55,7 @@ def compile_group(program: Slots, members: list[str]) -> None:
 
 
 @dataclass(frozen=True, slots=True)
-class _Plan:
+class _Walk:
     rows: int
     cells: int
     outside: tuple[tuple[int, bool], ...]
@@ -188,8 +188,8 @@ class Group:
         args = [self.compile(slot, where) for slot in slots if slot is not None]
         return self.step(partial(function.compute, self.program.time), args)
 
-    def plan(self, over_time: list[bool], rows: int) -> _Plan:
-        return _Plan(
+    def plan(self, over_time: list[bool], rows: int) -> _Walk:
+        return _Walk(
             rows,
             self.count,
             tuple(zip(self.outside.values(), over_time, strict=True)),
@@ -201,7 +201,7 @@ class Group:
         )
 
 
-def _run(plan: _Plan, *arguments: Floats) -> tuple[Floats, ...]:
+def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
     results = [np.empty((plan.rows, width)) for _ in range(plan.members)]
     for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined

@@ -33,7 +33,7 @@ from pennyweight.deals.file.shape import (
     shape_of,
 )
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import Names, Shape, used_as
+from pennyweight.deals.language.names import Extent, Names, used_as
 from pennyweight.deals.language.nodes import Binary, Name, Node, walk
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_rate_goals
@@ -84,7 +84,7 @@ class Reader(Context):
         nodes: dict[str, Node] = {name: item.node for name, item in {**values, **measures}.items()}
         nodes.update({name: item.node for name, item in lines.items()})
         nodes.update({name: item.node for name, item in levels.items()})
-        shapes: dict[str, Shape] = {
+        shapes: dict[str, Extent] = {
             name: "line" if self._is_series(item) else "single" for name, item in shape.inputs.items()
         }
         shapes.update(dict.fromkeys([*values, *measures], "single"))

@@ -25,11 +25,11 @@ from pennyweight.deals.language.nodes import (
 )
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["BUILT_IN", "Names", "Shape", "bind", "current_names", "used_as"]
+__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "used_as"]
 
-Shape = Literal["single", "line"]
+Extent = Literal["single", "line"]
 
-BUILT_IN: dict[str, tuple[Shape, str]] = {
+BUILT_IN: dict[str, tuple[Extent, str]] = {
     "t": ("line", "period"),
     "year": ("line", "years"),
     "end": ("single", "period"),
@@ -106,7 +106,7 @@ def _misfit(function: Function, where: str, problem: str) -> InputError:
 class Names:
     """Every name of a deal with its shape, and the formulas behind, for checking and for units."""
 
-    shapes: Mapping[str, Shape]
+    shapes: Mapping[str, Extent]
     nodes: Mapping[str, Node]
     said_units: Mapping[str, str]
     levels: frozenset[str]
@@ -116,7 +116,7 @@ class Names:
         """The same with `pays_off`, which conditions may name."""
         return Names({**self.shapes, "pays_off": "single"}, self.nodes, self.said_units, self.levels)
 
-    def shape(self, node: Node, where: str) -> Shape:
+    def shape(self, node: Node, where: str) -> Extent:
         """Check a formula and say whether it is one figure or runs over time."""
         match node:
             case Number():
@@ -178,7 +178,7 @@ class Names:
                 self._units[top] = self.unit(self.nodes[top])
         return self._units[name]
 
-    def _shape_of_name(self, name: str, where: str) -> Shape:
+    def _shape_of_name(self, name: str, where: str) -> Extent:
         if name in BUILT_IN:
             return BUILT_IN[name][0]
         if name not in self.shapes:
@@ -194,10 +194,10 @@ class Names:
             )
         return self.shapes[name]
 
-    def _shape_of_call(self, call: Call, where: str) -> Shape:
+    def _shape_of_call(self, call: Call, where: str) -> Extent:
         slots = bind(call, where)
         function = FUNCTIONS[call.function]
-        shapes: list[Shape] = []
+        shapes: list[Extent] = []
         for k, slot in enumerate(slots):
             if slot is None:
                 continue

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.core.bonds import factors
-from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.rates import KnownRate
@@ -122,21 +122,21 @@ class BondReport(Shown):
 
         quoted = f"a year, {word_for(bond.compounding)} ({style.show(effective, 'rate')} effective)"
         lines = [
-            Line("Yield", Cell(style.show(self.rate, "rate", places=4), "question"), quoted),
-            Line("Clean price", Cell(money(self.clean), "question"), "per 100 of face"),
-            Line("Accrued interest", Cell(money(self.accrued)), f"by {bond.day_count}" if self.accrued else ""),
-            Line("Dirty price", Cell(money(self.dirty)), "what is paid"),
-            Line("Macaulay duration", Cell(style.show(self.macaulay_duration, "years", places=4)), "years"),
-            Line(
+            FigureLine("Yield", Cell(style.show(self.rate, "rate", places=4), "question"), quoted),
+            FigureLine("Clean price", Cell(money(self.clean), "question"), "per 100 of face"),
+            FigureLine("Accrued interest", Cell(money(self.accrued)), f"by {bond.day_count}" if self.accrued else ""),
+            FigureLine("Dirty price", Cell(money(self.dirty)), "what is paid"),
+            FigureLine("Macaulay duration", Cell(style.show(self.macaulay_duration, "years", places=4)), "years"),
+            FigureLine(
                 "Modified duration",
                 Cell(style.show(self.modified_duration, "years", places=4)),
                 "a rise of 1% in yield costs about as many percent",
             ),
-            Line("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
+            FigureLine("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
         ]
         if bond.current_yield(self.clean):
             lines.append(
-                Line(
+                FigureLine(
                     "Current yield",
                     Cell(style.show(bond.current_yield(self.clean), "rate", places=4)),
                     "coupons of a year over the clean price",
@@ -147,11 +147,15 @@ class BondReport(Shown):
                 bond.discount_rate(self.clean, self.settlement),
                 bond.simple_yield(self.clean, self.settlement),
             )
-            lines.append(Line("Discount rate", Cell(style.show(discount, "rate", places=4)), "a year, by actual/360"))
-            lines.append(Line("Simple yield", Cell(style.show(simple, "rate", places=4)), "a year, by actual/365"))
+            lines.append(
+                FigureLine("Discount rate", Cell(style.show(discount, "rate", places=4)), "a year, by actual/360")
+            )
+            lines.append(
+                FigureLine("Simple yield", Cell(style.show(simple, "rate", places=4)), "a year, by actual/365")
+            )
         elif not bond.perpetual:
-            lines.append(Line("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
-            lines.append(Line("Worth of the face", Cell(money(face)), "in the dirty price"))
+            lines.append(FigureLine("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
+            lines.append(FigureLine("Worth of the face", Cell(money(face)), "in the dirty price"))
         formula, numbers = self._working()
         blocks: list[Block] = [
             Figures(f"On {self.settlement}", tuple(lines)),

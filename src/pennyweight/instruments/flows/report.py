@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.rates import nominal_rate
-from pennyweight.documents import Block, Cell, Checks, Column, Document, Figures, Line, Table
+from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table
 from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
@@ -98,30 +98,30 @@ class FlowsReport(Shown):
         )
         return Document("Cash flows", tuple(blocks), subtitle, charts)
 
-    def _plain_lines(self, style: Style) -> tuple[Line, ...]:
+    def _plain_lines(self, style: Style) -> tuple[FigureLine, ...]:
         flows = self.flows
         gain = flows.money_in - flows.money_out
         span = float(flows.times[-1])
         lines = [
-            Line("Money in", Cell(style.with_unit(flows.money_in, "money"), "in")),
-            Line("Money out", Cell(style.with_unit(flows.money_out, "money"), "out")),
-            Line(
+            FigureLine("Money in", Cell(style.with_unit(flows.money_in, "money"), "in")),
+            FigureLine("Money out", Cell(style.with_unit(flows.money_out, "money"), "out")),
+            FigureLine(
                 "Gain" if gain >= 0 else "Loss",
                 Cell(style.with_unit(gain, "money")),
                 "in less out, undiscounted",
             ),
-            Line("Span", Cell(style.with_unit(span, "years")), self._span()),
+            FigureLine("Span", Cell(style.with_unit(span, "years")), self._span()),
         ]
         if self.account is not None:
             at, beside = f"{self.account.rate:.2%}", self.account
             word = "ahead of" if beside.ahead >= 0 else "behind"
             lines += [
-                Line(
+                FigureLine(
                     "In a bank account",
                     Cell(style.with_unit(beside.deposits, "money"), "comparison"),
                     f"what went out would have come to, at {at}",
                 ),
-                Line(
+                FigureLine(
                     "What came in",
                     Cell(style.with_unit(beside.returns, "money")),
                     f"has come to, put in that account; {word} it by {style.show(abs(beside.ahead), 'money')}",
@@ -133,7 +133,7 @@ class FlowsReport(Shown):
         dates = self.flows.dates
         return "" if dates is None else f"{dates[0]} to {dates[-1]}"
 
-    def _measure_lines(self, style: Style) -> tuple[Line, ...]:
+    def _measure_lines(self, style: Style) -> tuple[FigureLine, ...]:
         lines = []
         for name, (label, unit) in _LABELS.items():
             if name not in self.measures:
@@ -142,9 +142,13 @@ class FlowsReport(Shown):
             note = self._note(name) if value is not None else self.undefined[name]
             if name == "irr" and value is None and len(self.irrs) > 1:
                 shown = " and ".join(f"{rate:.2%}" for rate in self.irrs)
-                lines.append(Line(label, Cell(shown, "question"), "several rates bring the present value to zero"))
+                lines.append(
+                    FigureLine(label, Cell(shown, "question"), "several rates bring the present value to zero")
+                )
                 continue
-            lines.append(Line(label, Cell(style.with_unit(value, unit), "plain" if value is not None else "out"), note))
+            lines.append(
+                FigureLine(label, Cell(style.with_unit(value, unit), "plain" if value is not None else "out"), note)
+            )
         return tuple(lines)
 
     def _note(self, name: str) -> str:

@@ -14,7 +14,7 @@ import numpy as np
 from pennyweight.core.dates import DATED, Days, due_days
 from pennyweight.core.loans.exact import LONGEST, Agreement, Books, Entry
 from pennyweight.errors import InputError, choice
-from pennyweight.instruments.loans.terms import EVENT_WORDS, Terms, exact_rate, share_between, units_of
+from pennyweight.instruments.loans.terms import EVENT_WORDS, LoanTerms, exact_rate, share_between, units_of
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.numbers import as_float, is_whole_text, whole
@@ -98,7 +98,12 @@ class Timetable:
     """The events of a loan, placed among its payments."""
 
     def __init__(
-        self, terms: Terms, events: Sequence[Event], extras: Sequence[Recurring], holidays: Sequence[Holiday], rows: int
+        self,
+        terms: LoanTerms,
+        events: Sequence[Event],
+        extras: Sequence[Recurring],
+        holidays: Sequence[Holiday],
+        rows: int,
     ) -> None:
         self.terms, self.calendar, self.events = terms, terms.calendar, events
         self.remarks: list[str] = []

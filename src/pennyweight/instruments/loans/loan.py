@@ -14,7 +14,7 @@ from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring, Timetable
 from pennyweight.instruments.loans.schedule import Schedule
-from pennyweight.instruments.loans.terms import Terms, settle
+from pennyweight.instruments.loans.terms import LoanTerms, settle
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
@@ -94,7 +94,7 @@ class Loan(Shown):
     currency: str = ""
     locale: str = "en"
     title: str = ""
-    terms: Terms = field(init=False, repr=False, compare=False)
+    terms: LoanTerms = field(init=False, repr=False, compare=False)
     """The terms in smallest units."""
     given: dict[str, Any] = field(init=False, repr=False, compare=False)
     """The terms as they were given."""

@@ -16,8 +16,8 @@ from pennyweight.documents import (
     Checks,
     Column,
     Document,
+    FigureLine,
     Figures,
-    Line,
     SplitChart,
     Table,
     Text,
@@ -298,8 +298,8 @@ def _fact_lines(loan: Loan) -> Figures:
     style, schedule, made = loan.terms.style, loan.schedule, loan.made
     told = facts(schedule, made)
 
-    def line(label: str, value: float, note: str = "", question: bool = False) -> Line:
-        return Line(label, Cell(style.with_unit(value, "money"), "question" if question else "plain"), note)
+    def line(label: str, value: float, note: str = "", question: bool = False) -> FigureLine:
+        return FigureLine(label, Cell(style.with_unit(value, "money"), "question" if question else "plain"), note)
 
     solved = [name for name in ("amount", "rate") if loan.given[name] is None]
     lines = [line("Payment", schedule.payment, f"{told.payments} payments, the last on {told.paid_off}"
@@ -327,7 +327,7 @@ def _fact_lines(loan: Loan) -> Figures:
     if told.principal_leads:
         word = "" if schedule.dates is not None else "payment "
         lines.append(
-            Line(
+            FigureLine(
                 "Principal exceeds interest",
                 Cell(f"{word}{told.principal_leads}"),
                 "the first payment of which more is principal",
@@ -335,9 +335,9 @@ def _fact_lines(loan: Loan) -> Figures:
         )
     rate, how = _rate_shown(loan, loan.terms.rate.value).split("%", 1)
     tone: Tone = "question" if "rate" in solved else "plain"
-    lines.append(Line("Rate", Cell(f"{rate}%", tone), how.strip(" ,")))
+    lines.append(FigureLine("Rate", Cell(f"{rate}%", tone), how.strip(" ,")))
     us, other = _apr_shown(loan).split(" ", 1)
-    lines.append(Line("Yearly percentage rate", Cell(us), f"{other}; fees included"))
+    lines.append(FigureLine("Yearly percentage rate", Cell(us), f"{other}; fees included"))
     return Figures("Key facts", tuple(lines))
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from pennyweight.core.dates import Days
 from pennyweight.core.loans.exact import Books, Row
 from pennyweight.instruments.loans.events import Statement, Timetable
-from pennyweight.instruments.loans.terms import Terms
+from pennyweight.instruments.loans.terms import LoanTerms
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -23,7 +23,7 @@ __all__ = ["Schedule"]
 class Schedule:
     """Every payment of a loan until nothing is owed. Amounts are in the currency."""
 
-    terms: Terms
+    terms: LoanTerms
     books: Books
     timetable: Timetable | None = None
 

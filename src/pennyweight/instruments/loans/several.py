@@ -20,13 +20,13 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.quantities.units import Style
 
-__all__ = ["ORDERS", "LoanSet", "Plan"]
+__all__ = ["ORDERS", "LoanSet", "SparePlan"]
 
 ORDERS = ("highest rate first", "smallest balance first", "as listed")
 
 
 @dataclass(frozen=True)
-class Plan:
+class SparePlan:
     """What spare money does in one order: each loan's schedule, all interest, and the last payment's number."""
 
     order: tuple[str, ...]
@@ -122,7 +122,7 @@ class LoanSet(Shown):
         return rest
 
     @cached_property
-    def plans(self) -> dict[str, Plan]:
+    def plans(self) -> dict[str, SparePlan]:
         """What the spare money does in each order."""
         return {order: self._plan(order) for order in ORDERS}
 
@@ -260,7 +260,7 @@ class LoanSet(Shown):
             return self.plans[self.order].schedules
         return {name: loan.schedule for name, loan in self.loans.items()}
 
-    def _plan(self, order: str) -> Plan:
+    def _plan(self, order: str) -> SparePlan:
         names = list(self.loans)
         if order == "highest rate first":
             names.sort(key=lambda name: -self.loans[name].terms.rate.value)
@@ -290,7 +290,7 @@ class LoanSet(Shown):
                     free[k] -= max(float(row[2]) - own.get(k, 0.0), 0.0)  # its own extra payments come first
             if {name: one.rows for name, one in schedules.items()} == before:
                 break
-        return Plan(tuple(names), schedules)
+        return SparePlan(tuple(names), schedules)
 
     def _own_extras(self, name: str) -> dict[int, float]:
         """The extra payments of a loan's own events, by payment, in smallest units."""

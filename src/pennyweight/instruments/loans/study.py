@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
-from pennyweight.documents import Block, Cell, Column, Document, Figures, Line, Table, Text
+from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
@@ -207,7 +207,7 @@ class LoanStudy(Shown):
         shown = self.loan.terms.style.with_unit(needed.extra, "money")
         note = f"more in every payment; saves {self._money(needed.interest_saved)} of interest, "
         note += f"last payment {needed.paid_off}"
-        return Figures(f"To be paid off by {self.paid_off_by}", (Line("Needed", Cell(shown, "question"), note),))
+        return Figures(f"To be paid off by {self.paid_off_by}", (FigureLine("Needed", Cell(shown, "question"), note),))
 
     def _offers_block(self) -> Table:
         style, all_offers = self.loan.terms.style, self.side_by_side
@@ -238,15 +238,15 @@ class LoanStudy(Shown):
     def _change_block(self, change: Refinancing) -> Figures:
         style = self.loan.terms.style
 
-        def line(label: str, value: float, note: str = "", sign: bool = False) -> Line:
+        def line(label: str, value: float, note: str = "", sign: bool = False) -> FigureLine:
             tone: Tone = "plain" if not sign else ("in" if value >= 0 else "out")
             shown = f"{style.currency} {style.show(value, 'money', sign=sign)}".strip()
-            return Line(label, Cell(shown, tone), note)
+            return FigureLine(label, Cell(shown, tone), note)
 
         if change.pays_after is None:
-            pays = Line("It pays", Cell("never", "out"), "what is paid and owed stays above the old loan's")
+            pays = FigureLine("It pays", Cell("never", "out"), "what is paid and owed stays above the old loan's")
         else:
-            pays = Line("It pays from", Cell(change.pays_from or "", "in"), f"after {change.pays_after} payments")
+            pays = FigureLine("It pays from", Cell(change.pays_from or "", "in"), f"after {change.pays_after} payments")
         saved = change.interest_left - change.interest_after
         word = "saves" if saved >= 0 else "costs"
         lines = (
@@ -277,9 +277,9 @@ class LoanStudy(Shown):
     def _bill_block(self) -> Figures:
         style, parts = self.loan.terms.style, self._bill_parts()
         labels = {"interest": "Interest", "principal": "Principal", "taxes": "Taxes", "insurance": "Insurance"}
-        lines = [Line(label, Cell(style.with_unit(parts[name], "money"))) for name, label in labels.items()]
+        lines = [FigureLine(label, Cell(style.with_unit(parts[name], "money"))) for name, label in labels.items()]
         if abs(parts["unexplained"]) >= 0.01:
             tone = "the bill holds more than that" if parts["unexplained"] > 0 else "the bill is less than its parts"
-            lines.append(Line("Unexplained", Cell(style.with_unit(parts["unexplained"], "money"), "out"), tone))
-        lines.append(Line("The bill", Cell(style.with_unit(parts["total"], "money"), "question")))
+            lines.append(FigureLine("Unexplained", Cell(style.with_unit(parts["unexplained"], "money"), "out"), tone))
+        lines.append(FigureLine("The bill", Cell(style.with_unit(parts["total"], "money"), "question")))
         return Figures("The next bill taken apart", tuple(lines))

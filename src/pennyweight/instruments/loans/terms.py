@@ -26,7 +26,7 @@ from pennyweight.quantities.units import Style, read_value
 if TYPE_CHECKING:
     from pennyweight.instruments.loans.loan import Loan
 
-__all__ = ["EVENT_WORDS", "REPAID", "Terms", "exact_rate", "settle", "share_between", "units_of"]
+__all__ = ["EVENT_WORDS", "REPAID", "LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
 
 REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
 ROUNDINGS = ("half up", "half even", "payment up")
@@ -42,7 +42,7 @@ _BASIS = {"actual/365": 365, "actual/360": 360, "30/360": 360, "30E/360": 360}
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class LoanTerms:
     """What was agreed, with everything that is needed to date, show and price it."""
 
     agreement: Agreement
@@ -64,7 +64,7 @@ class Terms:
         return float(Decimal(int(units)).scaleb(-self.scale))
 
 
-def settle(loan: Loan) -> Terms:
+def settle(loan: Loan) -> LoanTerms:
     """Read all terms of a loan; InputError or NoAnswer when they cannot be."""
     return _Reader(loan).terms()
 
@@ -104,7 +104,7 @@ class _Reader:
         self.before = whole(loan.payments_before, what="payments_before", least=0, most=LONGEST)
         choice(loan.balance_moves, ("last payment", "payment", "term"), "balance_moves")
 
-    def terms(self) -> Terms:
+    def terms(self) -> LoanTerms:
         self._check_given()
         calendar = self._calendar()
         rate = self._rate()
@@ -137,7 +137,9 @@ class _Reader:
         )
         agreement, rate, lent = self._solved(agreement, rate)
         fees = [self._fee(getattr(self.loan, what), lent, what) for what in ("fee_up_front", "fee_added", "fee_each")]
-        return Terms(agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, lent, *fees)
+        return LoanTerms(
+            agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, lent, *fees
+        )
 
     # What is given and what is missing.
 

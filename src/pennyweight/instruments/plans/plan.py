@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
 from pennyweight.core.rates import effective_rate
-from pennyweight.documents import Block, Cell, Document, Figures, Line, Text
+from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from pennyweight.instruments.plans.working import PlanWorking
 
-__all__ = ["Kind", "Plan", "Terms"]
+__all__ = ["Kind", "Plan", "PlanTerms"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class Kind:
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class PlanTerms:
     """The five quantities per period (None: unknown), and how payments are made."""
 
     kind: Kind
@@ -104,7 +104,7 @@ class Plan(Shown):
     """What `grow`, `repay` and `withdraw` return. `answer` is the unknown in its own unit: money, an effective yearly
     rate, or years."""
 
-    terms: Terms
+    terms: PlanTerms
 
     @property
     def find(self) -> str:
@@ -235,15 +235,17 @@ class Plan(Shown):
     def document(self) -> Document:
         """The answer, what it means in practice, and the command that gives a debt to the cent."""
         t, style = self.terms, self.terms.style
-        lines = [Line(_words(self.find).capitalize(), Cell(self.shown(self.find), "question"), self._practice())]
-        lines += [Line(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find]
+        lines = [FigureLine(_words(self.find).capitalize(), Cell(self.shown(self.find), "question"), self._practice())]
+        lines += [
+            FigureLine(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find
+        ]
         total = sum(row[3] for row in self.steps())
         interest = sum(row[2] for row in self.steps())
         if t.known_n != inf and not t.is_lump_sum:
             word = {"grow": "Paid in", "repay": "Paid in all", "withdraw": "Taken out in all"}[t.kind.word]
             lines += [
-                Line(word, Cell(style.with_unit(total, "money"))),
-                Line("Interest in all", Cell(style.with_unit(interest, "money"))),
+                FigureLine(word, Cell(style.with_unit(total, "money"))),
+                FigureLine("Interest in all", Cell(style.with_unit(interest, "money"))),
             ]
         blocks: list[Block] = [Figures("Answer", tuple(lines)), Text(self._habits(), "comparison")]
         if t.kind.word == "repay" and t.known_n != inf:

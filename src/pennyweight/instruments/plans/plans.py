@@ -24,7 +24,7 @@ from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
 from pennyweight.core.irr import rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
-from pennyweight.instruments.plans.plan import Kind, Plan, Terms
+from pennyweight.instruments.plans.plan import Kind, Plan, PlanTerms
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.periods import read_compounding, read_per_year
@@ -159,12 +159,12 @@ def _plan(
     if wait < 0 or wait > _MOST_PERIODS:
         raise InputError(f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.")
     n = None if years is None else years * often
-    terms = Terms(kind, unknown, start, pay, i, n, end, g, wait, often, told, paid, Style(currency))
+    terms = PlanTerms(kind, unknown, start, pay, i, n, end, g, wait, often, told, paid, Style(currency))
     _check(terms)
     return Plan(_filled(terms, _solve(terms)))
 
 
-def _filled(t: Terms, answer: float) -> Terms:
+def _filled(t: PlanTerms, answer: float) -> PlanTerms:
     """The terms with the unknown put in."""
     place = t.kind.names.index(t.find)
     if place == 0:
@@ -227,7 +227,7 @@ def _per_period(given: object, often: int, told: float, said: bool) -> float:
     return i
 
 
-def _check(t: Terms) -> None:
+def _check(t: PlanTerms) -> None:
     if t.n == inf:
         if t.kind is GROW:
             raise InputError("years is forever; a pot that grows needs a term, only one that is lived on can last.")
@@ -244,7 +244,7 @@ def _check(t: Terms) -> None:
         raise InputError(f"years is {t.n / t.often:g}, which is shorter than one period of {t.often} a year.")
 
 
-def _solve(t: Terms) -> float:
+def _solve(t: PlanTerms) -> float:
     if t.find == "rate":
         return _rate(t)
     if t.find == "years":
@@ -257,7 +257,7 @@ def _solve(t: Terms) -> float:
     return answer
 
 
-def _amount(t: Terms) -> float:
+def _amount(t: PlanTerms) -> float:
     """Start, payment or end by the equation."""
     i, n, sign = t.known_i, t.known_n, t.kind.sign
     if n == inf:
@@ -273,7 +273,7 @@ def _amount(t: Terms) -> float:
     return float(whole * (t.known_start + sign * t.known_pay * factor / waiting))
 
 
-def _impossible(t: Terms, answer: float) -> str:
+def _impossible(t: PlanTerms, answer: float) -> str:
     """Why an amount would have to be negative."""
     start, pay, _, _, end = t.kind.names
     shown = t.style.show(-answer, "money")
@@ -285,7 +285,7 @@ def _impossible(t: Terms, answer: float) -> str:
     return f"The {start} alone comes to more than the {end} asks for; {pay} would have to be -{shown}."
 
 
-def _periods(t: Terms) -> float:
+def _periods(t: PlanTerms) -> float:
     """The number of payments, whole or not, after which the end is reached."""
     i, sign = t.known_i, t.kind.sign
     begun = t.known_start * (1 + i) ** t.wait
@@ -301,7 +301,7 @@ def _periods(t: Terms) -> float:
     return _periods_growing(t, begun)
 
 
-def _periods_growing(t: Terms, begun: float) -> float:
+def _periods_growing(t: PlanTerms, begun: float) -> float:
     i, sign = t.known_i, t.kind.sign
     counts = np.arange(0.0, _MOST_PERIODS + 1.0)
 
@@ -328,7 +328,7 @@ def _periods_growing(t: Terms, begun: float) -> float:
     return found[0]
 
 
-def _never(t: Terms, begun: float) -> str:
+def _never(t: PlanTerms, begun: float) -> str:
     """Why no number of payments gets there."""
     style, (_, pay, _, _, end) = t.style, t.kind.names
     interest = begun * t.known_i
@@ -343,7 +343,7 @@ def _never(t: Terms, begun: float) -> str:
     return f"{shown[0].upper()}{shown[1:]} never covers {whose}."
 
 
-def _rate(t: Terms) -> float:
+def _rate(t: PlanTerms) -> float:
     """The rate per period, told from every other that would do as well."""
     n = t.known_n
     if t.kind is GROW and t.known_end == 0 and t.known_start and (not t.known_pay or t.paid == "start"):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.documents import Block, Cell, Checks, Column, Document, GrowthChart, Line, Table, Text
+from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, GrowthChart, Table, Text
 from pennyweight.documents import Figures as FiguresBlock
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
@@ -173,13 +173,13 @@ class ReturnsReport(Shown):
             lines.append(f"Numbers in, to {period.end}: {gain} / ({opening} {terms}) = {gain} / {capital}.")
         return lines
 
-    def _line(self, style: Style, label: str, value: Return | None, note: str) -> Line:
+    def _line(self, style: Style, label: str, value: Return | None, note: str) -> FigureLine:
         if value is None:
-            return Line(label, Cell("undefined", "out"), note)
+            return FigureLine(label, Cell("undefined", "out"), note)
         shown = style.show(value.over_span, "share")
         if value.annualized is not None:
             note = f"{style.show(value.annualized, 'rate')} a year; {note}"
-        return Line(label, Cell(shown), note)
+        return FigureLine(label, Cell(shown), note)
 
     def _periods(self, style: Style) -> Table:
         columns = [
