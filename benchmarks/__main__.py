@@ -9,5 +9,7 @@ from benchmarks import accounts, deals, loans, rates, startup
 ALL = {"rates": rates.run, "accounts": accounts.run, "deals": deals.run, "loans": loans.run, "startup": startup.run}
 
 if __name__ == "__main__":
+    if unknown := [name for name in sys.argv[1:] if name not in ALL]:
+        sys.exit(f"There is no benchmark '{unknown[0]}'. Known are {', '.join(ALL)}.")
     for name in sys.argv[1:] or ALL:
         ALL[name]()

@@ -1,0 +1,87 @@
+"""Each registry is walked from outside: whatever is in it works, is explained, and is refused by its name when misspelt."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from pennyweight import Deal, Event, InputError, Loan, effective_rate
+from pennyweight.cli.main import COMMANDS, status
+from pennyweight.cli.new import STARTERS
+from pennyweight.deals.language.functions import FUNCTIONS, Function
+from pennyweight.instruments.loans.terms import EVENT_WORDS, REPAID
+from pennyweight.quantities.periods import FREQUENCIES, PER_YEAR, read_per_year
+from pennyweight.quantities.units import UNITS
+
+ARGUMENTS = {
+    "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1",
+}  # fmt: skip
+
+
+def _deal(formula: str, section: str, unit: str = "money") -> Deal:
+    document: dict[str, object] = {
+        "deal": "Ropewalk",
+        "timeline": {"periods": 4},
+        "money_in": {"sales": {"formula": "30", "from": 1}},
+        "money_out": {"rope": {"formula": "80", "at": 0}},
+        section: {"asked": {"formula": formula, "unit": unit}},
+    }
+    return Deal.from_dict(document)
+
+
+@pytest.mark.parametrize("function", FUNCTIONS.values(), ids=list(FUNCTIONS))
+def test_every_function_can_be_called_with_and_without_what_may_be_left_out(function: Function) -> None:
+    given = ["sales > 0" if p.name == "condition" else ("net" if p.name == "flows" else ARGUMENTS[p.kind])
+             for p in function.parameters]  # fmt: skip
+    needed = [text for text, p in zip(given, function.parameters, strict=True) if not p.optional]
+    section = "measures" if function.result == "single" else "lines"
+    for arguments in (given, needed):
+        told = _deal(f"{function.name}({', '.join(arguments)})", section).weigh()
+        found = told.as_dict()["measures"]["asked"] if section == "measures" else told.frame["asked"].iloc[-1]
+        assert np.isfinite(found), (function.name, found)
+    with pytest.raises(InputError, match=function.name):
+        _deal(f"{function.name}()", section)
+    with pytest.raises(InputError, match=f"'{function.name}'"):
+        _deal(f"{function.name}x({needed[0]})", section)
+
+
+def test_every_command_has_help_and_every_starter_its_files(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    for name, summary in COMMANDS.items():
+        assert status([name, "--help"]) == 0
+        assert f"pennyweight {name}" in capsys.readouterr().out
+        assert summary.endswith(".")
+    for name in STARTERS:
+        (tmp_path / name).mkdir()
+        assert status(["new", str(tmp_path / name / "mine.toml"), "--starter", name]) == 0
+        assert (
+            status(["loan" if STARTERS[name][0].startswith("loans/") else "weigh", str(tmp_path / name / "mine.toml")])
+            == 0
+        )
+
+
+@pytest.mark.parametrize("repaid", REPAID)
+@pytest.mark.parametrize("what", EVENT_WORDS)
+def test_every_event_happens_to_loans_repaid_in_every_way(repaid: str, what: str) -> None:
+    value = {"rate": "7%", "extra": 250.0, "paid": 900.0, "balance": 9_000.0}[what]
+    day = "2026-06-20" if repaid == "half every two weeks" else "2026-06-30"  # what is paid is paid on a due day
+    plain = Loan(10_000, "5%", years=2, repaid=repaid, start="2026-01-31")
+    told = Loan(10_000, "5%", years=2, repaid=repaid, start="2026-01-31", events=[Event(day, what, value)])
+    assert float(plain.schedule.frame["principal"].sum()) == pytest.approx(10_000, abs=0.005)
+    assert told.schedule.total_interest != plain.schedule.total_interest
+    with pytest.raises(InputError, match=f"'{what}s'"):
+        _ = Loan(10_000, "5%", years=2, start="2026-01-31", events=[Event(day, f"{what}s", value)]).schedule
+
+
+def test_every_word_for_so_many_times_a_year_and_every_unit() -> None:
+    for word, times in PER_YEAR.items():
+        assert read_per_year(word) == times
+    for word, often in FREQUENCIES.items():
+        expected = 2.718281828459045**0.06 - 1 if often == float("inf") else (1 + 0.06 / often) ** often - 1
+        assert float(effective_rate(0.06, word)) == pytest.approx(expected, rel=1e-12)
+    for unit in UNITS:
+        formula = "sales > 20" if unit == "condition" else "1"
+        assert _deal(formula, "lines", unit).weigh().frame["asked"].iloc[-1] == 1
+        with pytest.raises(InputError, match=f"the unit '{unit}x' is not known"):
+            _deal("1", "lines", f"{unit}x")
