@@ -1,4 +1,4 @@
-"""IrrOutcomes of a million annuities, and returns of ten thousand dated accounts."""
+"""Rates of a million annuities, and returns of ten thousand dated accounts."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def annuities() -> None:
     found = rate_needed(owed=owed, payment=payment, periods=periods)
     error = np.abs(level_payment(owed=owed, rate=found, periods=periods) / payment - 1).max()
     show(
-        f"IrrOutcomes of {ANNUITIES:,} annuities ({ours * 1e3:.0f} ms)",
+        f"Rates of {ANNUITIES:,} annuities ({ours * 1e3:.0f} ms)",
         [
             Row("times one log1p, multiply, expm1 pass", ours / floor, 8, False),
             Row("times quicker than scipy.optimize.brentq one by one", loop / ours, 600, True),

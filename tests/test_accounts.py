@@ -1,4 +1,4 @@
-"""IrrOutcomes of many dated accounts against one account at a time."""
+"""Rates of many dated accounts against one account at a time."""
 
 from __future__ import annotations
 

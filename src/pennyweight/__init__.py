@@ -13,25 +13,20 @@ if TYPE_CHECKING:
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loans.batch_events import LoanEvents
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
-    from pennyweight.instruments.array_functions import (
-        actual_actual_icma,
-        amortize,
+    from pennyweight.instruments.arrays.annuities import (
         annuity_factor,
-        days_between,
-        discount_factors,
-        effective_rate,
         future_value,
-        irr,
-        irr_outcomes,
         level_payment,
-        nominal_rate,
-        npv,
         payments_needed,
         perpetuity_factor,
         present_value,
         rate_needed,
-        year_fraction,
     )
+    from pennyweight.instruments.arrays.days import actual_actual_icma, days_between, year_fraction
+    from pennyweight.instruments.arrays.loans import amortize
+    from pennyweight.instruments.arrays.rates import effective_rate, nominal_rate
+    from pennyweight.instruments.arrays.returns import irr, irr_outcomes
+    from pennyweight.instruments.arrays.worth import discount_factors, npv
     from pennyweight.instruments.bonds.bond import Bond
     from pennyweight.instruments.flows.cash_flows import CashFlows
     from pennyweight.instruments.loans.events import Event, Holiday, Recurring
@@ -71,36 +66,36 @@ _HOMES = {
     "Recurring": "instruments.loans.events",
     "SeveralAnswers": "errors",
     "Takeover": "instruments.loans.takeover",
-    "actual_actual_icma": "instruments.array_functions",
-    "amortize": "instruments.array_functions",
-    "annuity_factor": "instruments.array_functions",
+    "actual_actual_icma": "instruments.arrays.days",
+    "amortize": "instruments.arrays.loans",
+    "annuity_factor": "instruments.arrays.annuities",
     "apr": "instruments.loans.percentage_rate",
-    "days_between": "instruments.array_functions",
-    "discount_factors": "instruments.array_functions",
-    "effective_rate": "instruments.array_functions",
+    "days_between": "instruments.arrays.days",
+    "discount_factors": "instruments.arrays.worth",
+    "effective_rate": "instruments.arrays.rates",
     "extra_needed": "instruments.loans.what_if",
     "extras_table": "instruments.loans.what_if",
-    "future_value": "instruments.array_functions",
+    "future_value": "instruments.arrays.annuities",
     "grow": "instruments.plans.plans",
-    "irr": "instruments.array_functions",
-    "irr_outcomes": "instruments.array_functions",
-    "level_payment": "instruments.array_functions",
-    "nominal_rate": "instruments.array_functions",
-    "npv": "instruments.array_functions",
+    "irr": "instruments.arrays.returns",
+    "irr_outcomes": "instruments.arrays.returns",
+    "level_payment": "instruments.arrays.annuities",
+    "nominal_rate": "instruments.arrays.rates",
+    "npv": "instruments.arrays.worth",
     "offers": "instruments.loans.what_if",
     "payment_dates": "quantities.dates",
-    "payments_needed": "instruments.array_functions",
-    "perpetuity_factor": "instruments.array_functions",
-    "present_value": "instruments.array_functions",
+    "payments_needed": "instruments.arrays.annuities",
+    "perpetuity_factor": "instruments.arrays.annuities",
+    "present_value": "instruments.arrays.annuities",
     "rate_facts": "instruments.rate_facts",
-    "rate_needed": "instruments.array_functions",
+    "rate_needed": "instruments.arrays.annuities",
     "read_loan_file": "instruments.loans.file",
     "real_rate": "instruments.rate_facts",
     "refinancing": "instruments.loans.what_if",
     "repay": "instruments.plans.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans.plans",
-    "year_fraction": "instruments.array_functions",
+    "year_fraction": "instruments.arrays.days",
     "years_to_multiply": "instruments.rate_facts",
 }
 

@@ -33,8 +33,8 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
         times: when each flow happens, shape (n,) or (..., n), increasing, in years; left out: 0, 1, 2…
 
     Returns:
-        IrrOutcomes per unit of time as fractions, shape (...). |present value at the rate| is at most
-        1e-9 of the sum of |flows|. IrrOutcomes are those above -100 %.
+        Rates per unit of time as fractions, shape (...). |present value at the rate| is at most
+        1e-9 of the sum of |flows|. Rates are those above -100 %.
 
     Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5.
 

@@ -1,4 +1,4 @@
-"""The public array functions: the core's arithmetic, with whatever a program hands over read at the edge.
+"""How the public array functions read what a program hands over, before the core works on it.
 
 Numbers may be Python's, NumPy's, decimals, fractions, lists and columns of pandas; rates may be texts ("10%"); days
 may be texts, dates or NumPy days. What is no number, no rate or no day is an InputError that names the argument, and
@@ -15,37 +15,51 @@ from typing import Any, TypeAlias, TypeVar, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import annuity, daycount, flows, rates
-from pennyweight.core.irr import rates as core_irr
-from pennyweight.core.loans import batch as amortization
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
 from pennyweight.quantities.numbers import LARGEST, as_float
 from pennyweight.quantities.periods import read_compounding
 from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 
-__all__ = [
-    "actual_actual_icma",
-    "amortize",
-    "annuity_factor",
-    "days_between",
-    "discount_factors",
-    "effective_rate",
-    "future_value",
-    "irr",
-    "irr_outcomes",
-    "level_payment",
-    "nominal_rate",
-    "npv",
-    "payments_needed",
-    "perpetuity_factor",
-    "present_value",
-    "rate_needed",
-    "year_fraction",
-]
+__all__ = ["PAYMENTS", "RATES", "reading"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Function = TypeVar("Function", bound=Callable[..., Any])
+
+
+PAYMENTS = dict.fromkeys(("payment", "future", "present", "owed", "still_owed", "periods"), "numbers")
+RATES = {"rate": "rate", "growth": "rate"}
+"""The kinds of the arguments that many functions share."""
+
+
+def reading(function: Function, **kinds: str) -> Function:
+    """The function with its arguments read by kind, and its surprises turned into errors of the family."""
+    names = list(inspect.signature(function).parameters)
+
+    def read(name: str, value: Any) -> Any:
+        return _READERS[kinds[name]](value, name) if name in kinds else value
+
+    @wraps(function)
+    def call(*args: Any, **kwargs: Any) -> Any:
+        given = [read(name, value) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
+        named = {name: read(name, value) for name, value in kwargs.items()}
+        _check_times({**dict(zip(names, given, strict=False)), **named})
+        try:
+            with np.errstate(all="ignore"):
+                answer = function(*given, **named)
+        except ValueError as error:
+            if isinstance(error, InputError):
+                raise
+            shapes = ", ".join(
+                f"{name} {np.shape(value)}" for name, value in [*zip(names, given, strict=False), *named.items()]
+                if isinstance(value, np.ndarray)
+            )  # fmt: skip
+            raise InputError(f"The shapes do not fit together: {shapes}.") from None
+        if isinstance(answer, np.ndarray | np.float64) and np.isinf(answer).any():
+            return np.where(np.isinf(answer), np.nan, answer)[()]
+        return answer
+
+    return cast(Function, call)
 
 
 def _floats(given: Any, what: str) -> Floats:
@@ -144,64 +158,8 @@ _READERS: dict[str, Callable[[Any, str], Any]] = {
 }
 
 
-def _reading(function: Function, **kinds: str) -> Function:
-    """The function with its arguments read by kind, and its surprises turned into errors of the family."""
-    names = list(inspect.signature(function).parameters)
-
-    def read(name: str, value: Any) -> Any:
-        return _READERS[kinds[name]](value, name) if name in kinds else value
-
-    @wraps(function)
-    def call(*args: Any, **kwargs: Any) -> Any:
-        given = [read(name, value) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
-        named = {name: read(name, value) for name, value in kwargs.items()}
-        _check_times({**dict(zip(names, given, strict=False)), **named})
-        try:
-            with np.errstate(all="ignore"):
-                answer = function(*given, **named)
-        except ValueError as error:
-            if isinstance(error, InputError):
-                raise
-            shapes = ", ".join(
-                f"{name} {np.shape(value)}" for name, value in [*zip(names, given, strict=False), *named.items()]
-                if isinstance(value, np.ndarray)
-            )  # fmt: skip
-            raise InputError(f"The shapes do not fit together: {shapes}.") from None
-        if isinstance(answer, np.ndarray | np.float64) and np.isinf(answer).any():
-            return np.where(np.isinf(answer), np.nan, answer)[()]
-        return answer
-
-    return cast(Function, call)
-
-
 def _check_times(given: dict[str, Any]) -> None:
     """Each flow needs its own time: one time for several flows would be spread over them in silence."""
     flows, times = given.get("flows"), given.get("times")
     if flows is not None and times is not None and flows.shape[-1] != times.shape[-1]:
         raise InputError(f"{flows.shape[-1]} flows and {times.shape[-1]} times: each flow needs its time.")
-
-
-_PAYMENTS = dict.fromkeys(("payment", "future", "present", "owed", "still_owed", "periods"), "numbers")
-_RATES = {"rate": "rate", "growth": "rate"}
-
-npv = _reading(flows.npv, flows="row", rate="rate", times="times")
-discount_factors = _reading(flows.discount_factors, rate="rate", times="row")
-irr = _reading(core_irr.irr, flows="row", times="times")
-irr_outcomes = _reading(core_irr.irr_outcomes, flows="row", times="times")
-annuity_factor = _reading(annuity.annuity_factor, **_PAYMENTS, **_RATES)
-perpetuity_factor = _reading(annuity.perpetuity_factor, **_RATES)
-present_value = _reading(annuity.present_value, **_PAYMENTS, **_RATES)
-future_value = _reading(annuity.future_value, **_PAYMENTS, **_RATES)
-level_payment = _reading(annuity.level_payment, **_PAYMENTS, **_RATES)
-payments_needed = _reading(annuity.payments_needed, **_PAYMENTS, **_RATES)
-rate_needed = _reading(annuity.rate_needed, **_PAYMENTS)
-effective_rate = _reading(rates.effective_rate, nominal="rate", per_year="compounding")
-nominal_rate = _reading(rates.nominal_rate, effective="rate", per_year="compounding")
-year_fraction = _reading(
-    daycount.year_fraction, start="days", end="days", day_count="day count", termination="optional days"
-)
-days_between = _reading(
-    daycount.days_between, start="days", end="days", day_count="day count", termination="optional days"
-)
-actual_actual_icma = _reading(daycount.actual_actual_icma, start="days", end="days", regular="day pair")
-amortize = _reading(amortization.amortize, amount="numbers", rate="quoted", payments="numbers")
