@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
+from pennyweight.documents.tables import ends, some_rows
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.units import Style
 
@@ -91,9 +92,8 @@ class FlowsWorking(Shown):
             )
             for k, amount in enumerate(flows.amounts)
         ]
-        if len(rows) > 30:
-            rows = [*rows[:12], (Cell("…", "comparison"),) * 5, *rows[-12:]]
-        table = Table("Step by step", (*columns, Column("Factor"), Column("Present value")), tuple(rows))
+        shown, note = some_rows(rows, ends(len(rows), 12, spared=6), "flows")
+        table = Table("Step by step", (*columns, Column("Factor"), Column("Present value")), shown, note)
         total = style.with_unit(self.by_hand, "money")
         blocks: list[Block] = [
             Text(f"Formula: npv = sum of flow × (1 + r)^-t, with r = {self.rate:.4%} a year, effective."),

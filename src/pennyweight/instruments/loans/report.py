@@ -23,6 +23,7 @@ from pennyweight.documents import (
     Text,
 )
 from pennyweight.documents.model import Tone
+from pennyweight.documents.tables import ends, some_rows
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.units import Style
 
@@ -432,23 +433,16 @@ def _payments(schedule: Schedule, made: int) -> Table:
         for row in rows
     ]
     notes = ["Principal holds the extra payments."] if "extra" in names else []
-    shown = _shown_rows(len(cells), made)
-    if len(shown) < len(cells):
-        gap = tuple(Cell("…", "comparison") for _ in cells[0])
-        jumps = [k for k, before in zip(shown, [-1, *shown], strict=False) if k > before + 1]
-        notes.append(f"{len(cells) - len(shown)} payments left out; CSV and JSON have all.")
-        cells = [row for k in shown for row in ((gap, cells[k]) if k in jumps else (cells[k],))]
+    shown, left_out = some_rows(cells, _shown_rows(len(cells), made), "payments")
     titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
     titles += [Column(name.capitalize()) for name in names]
     titles += [Column("", words=True)] if schedule.history else []
-    return Table("Payments", tuple(titles), tuple(cells), " ".join(notes))
+    return Table("Payments", tuple(titles), shown, " ".join([*notes, left_out]).strip())
 
 
 def _shown_rows(count: int, made: int) -> list[int]:
     """Which rows a page shows, from 0."""
-    if count <= 2 * _HEAD + 6:
-        return list(range(count))
-    if made == 0:
-        return [*range(_HEAD), *range(count - _HEAD, count)]
+    if made == 0 or count <= 2 * _HEAD + 6:
+        return ends(count, _HEAD, spared=6)
     around = range(max(made - _HEAD // 2, 0), min(made + _HEAD // 2, count))
     return sorted({*range(_HEAD // 2), *around, *range(count - _HEAD // 2, count)})

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.core import annuity
 from pennyweight.documents import Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
+from pennyweight.documents.tables import ends, some_rows
 from pennyweight.instruments.plans.plan import Plan
 from pennyweight.quantities.numbers import whole
 
@@ -138,11 +139,8 @@ class PlanWorking(Shown):
         columns = (Column("Period", words=True), Column("Opening"), Column("Interest"), Column(word), Column("Closing"))
         steps = self.plan.steps()
         rows = [(Cell(f"{row[0]}"), *(Cell(self._money(value)) for value in row[1:])) for row in steps]
-        if len(rows) > 14:
-            gap = (Cell("…", "comparison"),) * 5
-            rows = [*rows[:6], gap, *rows[-6:]]
-        note = "" if len(steps) <= 14 else f"{len(steps) - 12} periods left out in the middle; CSV and JSON have all."
-        return Table("Step by step", columns, tuple(rows), note)
+        shown, note = some_rows(rows, ends(len(rows), 6), "periods")
+        return Table("Step by step", columns, shown, note)
 
     def _checks(self) -> tuple[tuple[bool, str], ...]:
         t, steps = self.plan.terms, self.plan.steps()
