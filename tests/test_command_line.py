@@ -232,6 +232,9 @@ def test_no_answer_is_status_3(run) -> None:
     ran = run("find", "taxi.toml", "hull", "margin == 2")
     assert ran.code == 3
     assert "No value of hull makes 'margin == 2' come true" in ran.err
+    ran = run("find", "taxi.toml", "swap_year", "npv >= 0", "--scenario", "base", "--scenario", "wet_summers")
+    assert "'npv >= 0' does not turn with swap_year: true for every value between 0 and 12 (as it stands); " in ran.err
+    assert "true for no value between 0 and 12 (Two wet summers in three)" in ran.err
 
 
 def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:

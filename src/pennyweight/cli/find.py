@@ -54,8 +54,14 @@ def command(
 
     found = deliver(compute, form, outputs)
     if not any(found.answers.values()):
-        reasons = dict.fromkeys(item.reason for item in found.outcomes.values())
-        raise NoAnswer(f"No value of {name} makes '{found.so_that}' come true: {'; '.join(reasons)}.")
+        why: dict[str, list[str]] = {}
+        for scenario, item in found.outcomes.items():
+            why.setdefault(item.reason, []).append(found.labels.get(scenario, scenario))
+        told = [f"{reason} ({', '.join(where)})" for reason, where in why.items()] if len(why) > 1 else list(why)
+        said = f"No value of {name} makes '{found.so_that}' come true"
+        if any(reason.startswith("true for every") for reason in why):
+            said = f"'{found.so_that}' does not turn with {name}"
+        raise NoAnswer(f"{said}: {'; '.join(told)}.")
 
 
 def _limits(text: str | None) -> tuple[str, str] | None:
