@@ -48,7 +48,7 @@ def test_the_extra_needed_is_the_smallest_cent() -> None:
         )
     with pytest.raises(NoAnswer, match="paid off by then without extra payments"):
         extra_needed(LOAN, 200)
-    with pytest.raises(InputError, match="is a date, and the loan has none"):
+    with pytest.raises(InputError, match="the loan has no dates"):
         extra_needed(LOAN, "2030-01-31")
 
 
@@ -331,12 +331,12 @@ FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n
     [
         ("", "", "'loan' is missing"),
         ('loan = "L"\namount = 1_000\nrate = 5\nyears = 1', "", "loan.toml, line 3, rate: 5 is 500% a year; write 5%"),
-        ('loan = "L"\namount = -1_000\nrate = "5%"\nyears = 1', "", "line 2, amount: amount is -1000"),
+        ('loan = "L"\namount = -1_000\nrate = "5%"\nyears = 1', "", "line 2, amount is -1000"),
         ('loan = "L"\namout = 1_000\nrate = "5%"\nyears = 1', "", "there is no key 'amout'; did you mean 'amount'?"),
         (FILE + "[takeover]\non = 2027-01-31", "", "with [takeover], 'amount' stands in there"),
         (FILE + "[spare]\namount = 5", "", "go with several [loans]"),
         ('loan = "L"\n[loans.a]\namount = "60%"\nrate = "5%"\nyears = 1', "", "60% of what? Give 'needs'"),
-        (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total: total is 50, and taxes and insurance of the year take all of it"),
+        (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total is 50, and taxes and insurance of the year take all of it"),
         (FILE + '[refinance]\non = 2027-06-30\nrate = "x"\nyears = 1', "", "line 8, [refinance] rate"),
         (FILE + 'events = "../x.csv"', "", "lies outside the folder of the loan file"),
         (FILE + 'events = "none.csv"', "", "there is no file 'none.csv' beside the loan file"),

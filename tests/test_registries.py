@@ -11,7 +11,8 @@ from pennyweight import Deal, Event, InputError, Loan, effective_rate
 from pennyweight.cli.main import COMMANDS, status
 from pennyweight.cli.new import STARTERS
 from pennyweight.deals.language.functions import FUNCTIONS, Function
-from pennyweight.instruments.loans.terms import EVENT_WORDS, REPAID
+from pennyweight.instruments.loans.events import EVENT_WORDS
+from pennyweight.instruments.loans.terms import REPAID
 from pennyweight.quantities.periods import FREQUENCIES, PER_YEAR, read_per_year
 from pennyweight.quantities.units import UNITS
 

@@ -6,19 +6,74 @@
         └── SeveralAnswers   it has more than one; all of them are carried along
 
 Every message is one sentence or two, on one line, that say what is wrong, where it stands and what would be right.
+Where it stands is carried as data too, in `place`.
 """
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Collection, Iterable, Sequence
 from difflib import get_close_matches
-from typing import TypeVar
+from typing import Any, Self, TypeVar
 
 from pennyweight.plain_text import one_line
 
-__all__ = ["InputError", "NoAnswer", "PennyweightError", "SeveralAnswers", "choice", "nearest"]
+__all__ = ["InputError", "NoAnswer", "PennyweightError", "Place", "SeveralAnswers", "choice", "nearest", "within"]
 
 Word = TypeVar("Word", bound=str)
+
+
+class Place(str):
+    """Where something stands: the words that say so in a sentence, and the same as data.
+
+    `file` is the file as it was named, `line` its line from 1 (None when it has none), `keys` the path to a key or the
+    name of a parameter, `option` one of the command line, `row` and `column` those of a table.
+
+    >>> place = Place("taxi.toml, line 3, [inputs] hull", file="taxi.toml", line=3, keys=("inputs", "hull"))
+    >>> f"{place} is missing.", place.line
+    ('taxi.toml, line 3, [inputs] hull is missing.', 3)
+    """
+
+    file: str
+    line: int | None
+    keys: tuple[str, ...]
+    option: str
+    row: int | None
+    column: str
+
+    def __new__(
+        cls,
+        words: str,
+        *,
+        file: str = "",
+        line: int | None = None,
+        keys: tuple[str, ...] = (),
+        option: str = "",
+        row: int | None = None,
+        column: str = "",
+    ) -> Self:
+        """Words, and what they say."""
+        place = super().__new__(cls, words)
+        place.file, place.line, place.keys = file, line, keys
+        place.option, place.row, place.column = option, row, column
+        return place
+
+    def to(self, *keys: str) -> Place:
+        """The same words, for a key further in."""
+        return Place(self, **{**self.__dict__, "keys": (*self.keys, *keys)})
+
+    @classmethod
+    def of_file(cls, name: object) -> Place:
+        """A file as a whole."""
+        return cls(str(name), file=str(name))
+
+    @classmethod
+    def of_option(cls, name: str, *keys: str) -> Place:
+        """An option of the command line, and the parameter it is."""
+        return cls(name, option=name, keys=keys)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Place, (str(self),), self.__dict__
 
 
 class PennyweightError(Exception):
@@ -30,8 +85,27 @@ class PennyweightError(Exception):
     'red \\\\x1b[31m'
     """
 
-    def __init__(self, message: str) -> None:
+    place: Place | None
+    """Where what is wrong stands; None when it has no place of its own."""
+
+    def __init__(self, message: str, *, at: str = "") -> None:
         super().__init__(one_line(message))
+        if isinstance(at, Place):
+            self.place = at
+        else:  # the name of a parameter is a place; "the amount" is none
+            self.place = Place(at, keys=(at,)) if at.isidentifier() else None
+        self._rest = message.removeprefix(at) if at else f": {message}"
+
+    def placed(self, place: Place) -> Self:
+        """The same error, told of this place instead of the one it names.
+
+        >>> str(InputError("rate: 5 is 500% a year.", at="rate").placed(Place("studio.toml, line 4, rate", line=4)))
+        'studio.toml, line 4, rate: 5 is 500% a year.'
+        """
+        moved = copy.copy(self)
+        moved.args = (one_line(f"{place}{self._rest}"), *self.args[1:])
+        moved.place = place
+        return moved
 
 
 class InputError(PennyweightError, ValueError):
@@ -73,8 +147,8 @@ class SeveralAnswers(NoAnswer):
         super().__init__(message)
         self.answers = tuple(answers)
 
-    def __reduce__(self) -> tuple[type[SeveralAnswers], tuple[str, tuple[float, ...]]]:
-        return SeveralAnswers, (str(self), self.answers)
+    def __reduce__(self) -> tuple[Any, ...]:
+        return SeveralAnswers, (str(self), self.answers), self.__dict__
 
 
 def choice(given: object, known: Collection[Word], what: str) -> Word:
@@ -91,7 +165,20 @@ def choice(given: object, known: Collection[Word], what: str) -> Word:
     listed = " or ".join(filter(None, [", ".join(words[:-1]), words[-1]]))
     hint = nearest(given, known) if isinstance(given, str) else ""
     shown = f"'{given}'" if isinstance(given, str) else repr(given)
-    raise InputError(f"{what} is {shown}{hint or ';'} {'I' if hint else 'i'}t must be {listed}.")
+    raise InputError(f"{what} is {shown}{hint or ';'} {'I' if hint else 'i'}t must be {listed}.", at=what)
+
+
+def within(place: Word, words: str) -> Word:
+    """The place with more words behind it, its data kept: "…, [inputs] hull low".
+
+    >>> within(Place("taxi.toml, line 3", line=3), ", the lower end").line
+    3
+    """
+    longer: Any = f"{place}{words}"
+    if isinstance(place, Place):
+        longer = Place(longer, **place.__dict__)
+    found: Word = longer
+    return found
 
 
 def nearest(name: str, known: Iterable[str]) -> str:

@@ -126,7 +126,7 @@ class Deal:
         chosen = self._named(scenarios, ["base"])
         limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
         if limits is not None and len(limits) != 2:
-            raise InputError(f"between is {between!r}; it must be the two ends of a range, (low, high).")
+            raise InputError(f"between is {between!r}; it must be the two ends of a range, (low, high).", at="between")
         condition = None if so_that is None else a_text(so_that, what="so_that")
         return finding.find(
             self._model, a_text(name, what="name"), condition, scenarios=chosen,
@@ -144,7 +144,7 @@ class Deal:
             return usual
         names = [a_text(one, what="A scenario") for one in a_list(scenarios, what="scenarios", of="their names")]
         if not names:
-            raise InputError("scenarios is empty; name one at least.")
+            raise InputError("scenarios is empty; name one at least.", at="scenarios")
         return list(dict.fromkeys(names))
 
 

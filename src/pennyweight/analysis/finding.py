@@ -162,9 +162,9 @@ def condition_of(deal: Definition, text: str) -> Node:
     node = parse(text, where=where)
     names = deal.names.with_verdict()
     if names.shape(node, where) == "line":
-        raise InputError(f"{where} runs over time; ask about one figure, such as at(net, 3) >= 0.")
+        raise InputError(f"{where} runs over time; ask about one figure, such as at(net, 3) >= 0.", at=where)
     if names.unit(node) != "condition" and node != Name("pays_off"):
-        raise InputError(f"{where} is no condition; write one such as npv == 0 or irr >= hurdle.")
+        raise InputError(f"{where} is no condition; write one such as npv == 0 or irr >= hurdle.", at=where)
     return node
 
 

@@ -122,7 +122,7 @@ def read_places(item: Input, given: object) -> Floats:
         read_value(value, unit, what=what) for value in a_list(given, what=what, of="values, or a range in a text")
     ]
     if not values:
-        raise InputError(f"{what} is given no values to take.")
+        raise InputError(f"{what} is given no values to take.", at=what)
     return np.array(values, dtype=np.float64)
 
 
@@ -132,24 +132,24 @@ def _read_text(text: str, unit: str, what: str) -> Floats:
         return np.array([read_value(part, unit, what=what) for part in parts])
     match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)
     if not match:
-        raise InputError(f"{what} is '{text}'; write a range as 380k..460k/9 or 6%..12%:1%.")
+        raise InputError(f"{what} is '{text}'; write a range as 380k..460k/9 or 6%..12%:1%.", at=what)
     low, high = read_value(match[1], unit, what=what), read_value(match[2], unit, what=what)
     if match["step"]:
         return _stepped(low, high, read_value(match["step"], unit, what=f"the step of {what}"), text, what)
     count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
     if count != round(count) or not 2 <= count <= _MOST:
-        raise InputError(f"{what} is '{text}'; behind the / stands how many values, 2 or more.")
+        raise InputError(f"{what} is '{text}'; behind the / stands how many values, 2 or more.", at=what)
     return np.linspace(low, high, int(count))
 
 
 def _stepped(low: float, high: float, step: float, text: str, what: str) -> Floats:
     if step == 0 or (high - low) / step < 0:
-        raise InputError(f"{what} is '{text}'; a step of {step:g} never comes from {low:g} to {high:g}.")
+        raise InputError(f"{what} is '{text}'; a step of {step:g} never comes from {low:g} to {high:g}.", at=what)
     count = (high - low) / step
     if abs(count - round(count)) > 1e-6:
-        raise InputError(f"{what} is '{text}'; the step does not meet the end. Both ends are in.")
+        raise InputError(f"{what} is '{text}'; the step does not meet the end. Both ends are in.", at=what)
     if count > _MOST:
-        raise InputError(f"{what} is '{text}', which makes {count:,.0f} values; the most is {_MOST:,}.")
+        raise InputError(f"{what} is '{text}', which makes {count:,.0f} values; the most is {_MOST:,}.", at=what)
     return np.linspace(low, high, round(count) + 1)
 
 

@@ -296,7 +296,9 @@ def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> No
                 continue
             when = float(value_of(deal, values, node)[0])
             if np.isfinite(when) and abs(when - round(when)) > 1e-6:
-                raise InputError(f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.")
+                raise InputError(
+                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.", at=line.where
+                )
 
 
 def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
@@ -305,8 +307,8 @@ def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None
         if problem := loan_trouble(deal, values, name):
             where = deal.loans[name].where
             if "never covers" in problem:
-                raise NoAnswer(f"{where}: {problem}.")
-            raise InputError(f"{where}: {problem}.")
+                raise NoAnswer(f"{where}: {problem}.", at=where)
+            raise InputError(f"{where}: {problem}.", at=where)
 
 
 def _plain(value: float | Floats) -> Any:

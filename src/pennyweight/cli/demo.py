@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 
 __all__ = ["command"]
 
@@ -79,11 +79,14 @@ def _copy_data(folder: Path) -> tuple[Path, ...]:
         folder.mkdir(parents=True, exist_ok=True)
         for path, content in contents.items():
             if path.exists() and path.read_text(encoding="utf-8", errors="replace") != content:
-                raise InputError(f"{path} is there already and is not the demo's; choose another --folder.")
+                raise InputError(
+                    f"{path} is there already and is not the demo's; choose another --folder.",
+                    at=Place.of_file(path),
+                )
         for path, content in contents.items():
             path.write_text(content, encoding="utf-8")
     except OSError as error:
-        raise InputError(f"{folder} cannot be written: {error.strerror}.") from None
+        raise InputError(f"{folder} cannot be written: {error.strerror}.", at=Place.of_file(folder)) from None
     return tuple(folder / name for name in _COMMANDED)
 
 

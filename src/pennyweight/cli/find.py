@@ -9,7 +9,7 @@ import click
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.finding import Found
 from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.errors import InputError, NoAnswer, Place
 
 __all__ = ["command"]
 
@@ -69,5 +69,5 @@ def _limits(text: str | None) -> tuple[str, str] | None:
         return None
     low, dots, high = text.partition("..")
     if not dots or not low.strip() or not high.strip():
-        raise InputError(f"--between {text}: write LOW..HIGH, such as 300k..600k.")
+        raise InputError(f"--between {text}: write LOW..HIGH, such as 300k..600k.", at=Place.of_option("--between"))
     return low.strip(), high.strip()

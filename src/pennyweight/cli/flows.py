@@ -8,7 +8,7 @@ from typing import Any, Literal
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 from pennyweight.instruments.flows.cash_flows import CashFlows
 from pennyweight.quantities.periods import PER_YEAR
 
@@ -62,7 +62,7 @@ def command(
         flows = CashFlows.from_csv(file, period=period, day_count=day_count, valued_on=valued_on, currency=currency)
         if working or places is not None:
             if rate is None:
-                raise InputError("--working discounts the flows, so it needs --rate.")
+                raise InputError("--working discounts the flows, so it needs --rate.", at=Place.of_option("--working"))
             return flows.working(rate, places=places)
         return flows.report(
             rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account_at=account_at, on=outlay

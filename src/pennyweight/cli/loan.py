@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 
 __all__ = ["command"]
 
@@ -78,7 +78,8 @@ def command(
 
         if "," in (extra or ""):
             raise InputError(
-                f"--extra {extra} may be one amount or several; write several with ; between, one without ,."
+                f"--extra {extra} may be one amount or several; write several with ; between, one without ,.",
+                at=Place.of_option("--extra", "extra"),
             )
         tried = [part for part in (extra or "").split(";") if part.strip()]
         if loans:
@@ -114,13 +115,15 @@ def _from_files(
     options = sorted(name for name in given if name != "as_of")
     if options or events is not None:
         first = "events" if not options else options[0]
-        raise InputError(f"--{first.replace('_', '-')} does not go with a loan file; write it in {files[0].name}.")
+        option = Place.of_option(f"--{first.replace('_', '-')}", first)
+        raise InputError(f"{option} does not go with a loan file; write it in {files[0].name}.", at=option)
     results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
         if asked and not isinstance(result, LoanStudy):
             raise InputError(
-                f"{file.name} holds no single loan; offers, --extra and --paid-off-by go with files of one."
+                f"{file.name} holds no single loan; offers, --extra and --paid-off-by go with files of one.",
+                at=Place.of_file(file.name),
             )
     study = results[0]
     if not isinstance(study, LoanStudy):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 
 __all__ = ["STARTERS", "command", "copy_starter"]
 
@@ -37,7 +37,7 @@ def command(file: Path, starter: str, title: str | None) -> None:
     Example: pennyweight new kiln.toml --title "A kiln for the studio"
     """
     if file.suffix != ".toml":
-        raise InputError(f"{file}: a deal or loan file ends in .toml.")
+        raise InputError(f"{file}: a deal or loan file ends in .toml.", at=Place.of_file(file))
     for path in copy_starter(starter, file, title or file.stem.replace("_", " ").replace("-", " ").capitalize()):
         click.echo(f"Written: {path}")
     is_loan = STARTERS[starter][0].startswith("loans/")
@@ -59,15 +59,15 @@ def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Pat
     contents = {file: text}
     contents.update({file.parent / name: (folder / name).read_text(encoding="utf-8") for name in data})
     if not file.parent.is_dir():
-        raise InputError(f"{file}: there is no folder {file.parent}.")
+        raise InputError(f"{file}: there is no folder {file.parent}.", at=Place.of_file(file))
     for path in contents:
         if path.exists():
-            raise InputError(f"{path} is there already; choose another name or folder.")
+            raise InputError(f"{path} is there already; choose another name or folder.", at=Place.of_file(path))
     for path, content in contents.items():
         try:
             path.write_text(content, encoding="utf-8")
         except OSError as error:
             for written in contents:  # none of them was there before
                 written.unlink(missing_ok=True)
-            raise InputError(f"{path} cannot be written: {error.strerror}.") from None
+            raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
     return list(contents)

@@ -7,9 +7,10 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import click
+from click.core import ParameterSource
 
 from pennyweight.documents import Document
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
 from pennyweight.quantities.text_files import files_read
 from pennyweight.report.files import (
@@ -82,9 +83,9 @@ def read_overrides(pairs: Iterable[str]) -> dict[str, object]:
     for pair in pairs:
         name, equals, value = pair.partition("=")
         if not equals or not name.strip() or not value.strip():
-            raise InputError(f"--with {pair}: write INPUT=VALUE, such as hull=430k.")
+            raise InputError(f"--with {pair}: write INPUT=VALUE, such as hull=430k.", at=Place.of_option("--with"))
         if name.strip() in found:
-            raise InputError(f"--with gives {name.strip()} twice.")
+            raise InputError(f"--with gives {name.strip()} twice.", at=Place.of_option("--with"))
         found[name.strip()] = value.strip()
     return found
 
@@ -103,9 +104,11 @@ def deliver(
     for path in paths:
         check_ending(path)
     if len({path.resolve() for path in paths}) < len(paths):
-        raise InputError("--output names one file twice; give each form a file of its own.")
+        raise InputError(
+            "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
+        )
     with files_read() as read:
-        result = compute()
+        result = _told_by_option(compute)
     document = page(result) if page is not None else result.document()
     rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
@@ -130,3 +133,19 @@ def deliver(
     for path in paths:
         click.echo(f"Written: {visible(str(path))}", err=True)
     return result
+
+
+def _told_by_option(compute: Callable[[], Result]) -> Result:
+    """Compute; an error about a parameter that was given by an option names the option."""
+    try:
+        return compute()
+    except PennyweightError as error:
+        context = click.get_current_context()
+        place = error.place
+        if place is None or place.file or place.option or len(place.keys) != 1:
+            raise
+        for param in context.command.params:
+            given = param.name and context.get_parameter_source(param.name) is ParameterSource.COMMANDLINE
+            if given and param.name == place.keys[0] and isinstance(param, click.Option):
+                raise error.placed(Place.of_option(param.opts[0], *place.keys)) from None
+        raise

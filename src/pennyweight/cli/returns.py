@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 from pennyweight.instruments.portfolios.portfolio import COLUMNS, KINDS, Benchmark, Portfolio
 
 __all__ = ["command"]
@@ -69,7 +69,9 @@ def command(
         )
         if year_to_date:
             if start or end:
-                raise InputError("--year-to-date sets its own days; leave out --from and --to.")
+                raise InputError(
+                    "--year-to-date sets its own days; leave out --from and --to.", at=Place.of_option("--year-to-date")
+                )
             portfolio = portfolio.year_to_date()
         elif start or end:
             portfolio = portfolio.between(start, end)
@@ -84,6 +86,8 @@ def _pairs(texts: tuple[str, ...], known: tuple[str, ...], option: str) -> dict[
     for text in texts:
         name, equals, value = text.partition("=")
         if not equals or name not in known or not value:
-            raise InputError(f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.")
+            raise InputError(
+                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.", at=Place.of_option(option)
+            )
         found[name] = value
     return found

@@ -76,10 +76,10 @@ def actual_actual_icma(
     0.5
     """
     if type(per_year) is not int or per_year not in (1, 2, 3, 4, 6, 12):
-        raise InputError(f"per_year is {per_year!r}; coupons come 1, 2, 3, 4, 6 or 12 times a year.")
+        raise InputError(f"per_year is {per_year!r}; coupons come 1, 2, 3, 4, 6 or 12 times a year.", at="per_year")
     low, high = (_as_days(day) for day in regular)
     if low.ndim or high.ndim:
-        raise InputError("regular must be two days, the first and the last of one coupon period.")
+        raise InputError("regular must be two days, the first and the last of one coupon period.", at="regular")
     first, last = _as_days(start), _as_days(end)
     months = 12 // per_year
     day = max(int(parts(low)[2]), int(parts(high)[2]))

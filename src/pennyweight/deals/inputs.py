@@ -63,7 +63,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
     item = input_named(deal, name)
     if isinstance(given, np.ndarray) and given.ndim:
         if not item.is_series or given.shape != (deal.timeline.rows,) or given.dtype.kind not in "fiu":
-            raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.")
+            raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.", at=name)
         return given.astype(np.float64)
     if isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
         word, _, rest = given.strip().partition(" ")
@@ -71,7 +71,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         amount = read_value(rest, unit, what=f"the {word} of {name}")
         return values[name] * amount if word == "scale" else values[name] + amount
     if not isinstance(given, str) and as_float(given) is None:
-        raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.")
+        raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
     value = read_value(given, item.unit, what=name)
     return np.full(deal.timeline.rows, value) if item.is_series else value
 

@@ -32,7 +32,8 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
                     what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
                     raise InputError(
                         f"{item.where}: {what} needs one figure, and this runs over time; "
-                        "wrap it in total(…), at(…, period) or another function over time."
+                        "wrap it in total(…), at(…, period) or another function over time.",
+                        at=item.where,
                     )
 
 
@@ -46,7 +47,8 @@ def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan])
         if bare is not None:
             raise InputError(
                 f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
-                "with 'from', 'at' or 'every', or give it a line of its own."
+                "with 'from', 'at' or 'every', or give it a line of its own.",
+                at=line.where,
             )
 
 
@@ -57,7 +59,10 @@ def check_rate_goals(goals: Mapping[str, Goal], names: Names) -> None:
             continue
         for bound in (goal.at_least, goal.at_most, goal.nearly):
             if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
-                raise InputError(f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".')
+                raise InputError(
+                    f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
+                    at=goal.where,
+                )
 
 
 def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
@@ -70,9 +75,9 @@ def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
 def _check_condition(names: Names, node: Node, where: str) -> None:
     known = names.with_verdict()
     if known.shape(node, where) == "line":
-        raise InputError(f"{where}: a condition is about one figure; this one runs over time.")
+        raise InputError(f"{where}: a condition is about one figure; this one runs over time.", at=where)
     if known.unit(node) != "condition" and node != Name("pays_off"):
-        raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.")
+        raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.", at=where)
 
 
 class _Early:

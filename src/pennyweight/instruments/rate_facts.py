@@ -43,7 +43,7 @@ def simple_interest(amount: float, rate: str | float, years: float) -> float:
     """
     span = read_value(years, "years", what="years")
     if span < 0:
-        raise InputError(f"years is {years}; a span is 0 or more.")
+        raise InputError(f"years is {years}; a span is 0 or more.", at="years")
     interest = read_amount(amount) * read_rate(rate).value * span
     if not isfinite(interest):
         raise NoAnswer("The interest is more than a number can hold.")
@@ -72,7 +72,7 @@ def years_to_multiply(rate: str | float | Rate, times: float = 2.0) -> float:
 def _multiple(times: object) -> float:
     multiple = read_amount(times, what="times")
     if not 0 < multiple <= LARGEST:
-        raise InputError(f"times is {times}; a pot grows to a multiple above zero.")
+        raise InputError(f"times is {times}; a pot grows to a multiple above zero.", at="times")
     return multiple
 
 
@@ -89,12 +89,12 @@ class RateFacts(Shown):
     @property
     def nominal(self) -> float:
         """Quoted, compounding as asked."""
-        return KnownRate(nominal_rate(self.effective, self.compounding))
+        return KnownRate(float(nominal_rate(self.effective, self.compounding)))
 
     @property
     def in_advance(self) -> float:
         """The same as a rate of discount, interest taken at the start of each period, compounding as asked."""
-        return KnownRate(discount_from_effective(self.effective, self.compounding))
+        return KnownRate(float(discount_from_effective(self.effective, self.compounding)))
 
     @property
     def forms(self) -> dict[str, tuple[float, float]]:

@@ -41,11 +41,11 @@ def read_amount(given: object, *, what: str = "the amount", mark: Mark | None = 
     if not isinstance(given, str):
         number = as_float(given)
         if number is None:
-            raise InputError(f"{what} is {_shown(given)}; write a number.")
+            raise InputError(f"{what} is {_shown(given)}; write a number.", at=what)
         return _finite(number, str(given), what)
     text = given.strip()
     if len(text) > LONGEST:
-        raise InputError(f"{what} has {len(text):,} characters; a number has {LONGEST} at most.")
+        raise InputError(f"{what} has {len(text):,} characters; a number has {LONGEST} at most.", at=what)
     body = _CURRENCY.sub("", _CURRENCY.sub("", text)).strip()
     negative = False
     if body.startswith("(") and body.endswith(")"):
@@ -57,7 +57,7 @@ def read_amount(given: object, *, what: str = "the amount", mark: Mark | None = 
     if scaled := _SCALED.fullmatch(body):
         word = scaled[2].lower()
         if word not in _SCALES:
-            raise InputError(f"{what} is '{given}'; write k for thousand, mn for million or bn for billion.")
+            raise InputError(f"{what} is '{given}'; write k for thousand, mn for million or bn for billion.", at=what)
         body, shift = scaled[1].strip(), _SCALES[word]
     digits = _digits(body, given, what, mark)
     mantissa, _, exponent = digits.lower().partition("e")
@@ -126,13 +126,13 @@ def _digits(body: str, given: str, what: str, mark: Mark | None) -> str:
         return re.sub(r"[^0-9]", "", whole) + "." + (grouped["rest"] or "0")
     if mark is not None:
         word = {".": "point", ",": "comma"}[mark]
-        raise InputError(f"{what} is '{given}', and the column has a decimal {word}; write all in one form.")
+        raise InputError(f"{what} is '{given}', and the column has a decimal {word}; write all in one form.", at=what)
     if _DECIMAL_COMMA.fullmatch(body):
         dotted = body.replace(",", ".")
         raise InputError(
-            f"{what} is '{given}', which may be {dotted} or {body.replace(',', '')}; write it with a point."
+            f"{what} is '{given}', which may be {dotted} or {body.replace(',', '')}; write it with a point.", at=what
         )
-    raise InputError(f"{what} is '{given}', which is not a number.")
+    raise InputError(f"{what} is '{given}', which is not a number.", at=what)
 
 
 def _other(grouped: re.Match[str]) -> str | None:
@@ -142,7 +142,7 @@ def _other(grouped: re.Match[str]) -> str | None:
 
 def _finite(value: float, given: str, what: str) -> float:
     if not isfinite(value):
-        raise InputError(f"{what} is {given}, which is not a finite number.")
+        raise InputError(f"{what} is {given}, which is not a finite number.", at=what)
     return value
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, Place, nearest
 from pennyweight.quantities.amounts import Mark, decimal_mark, read_amount, read_number
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.text_files import read_text
@@ -34,7 +34,8 @@ class CsvTable:
         if name not in self.header:
             raise InputError(
                 f"{self.path} has no column '{name}'{nearest(name, self.header) or '.'} "
-                f"Its columns are {', '.join(self.header)}."
+                f"Its columns are {', '.join(self.header)}.",
+                at=Place.of_file(self.path),
             )
         index = self.header.index(name)
         return [row[index] for row in self.rows]
@@ -44,10 +45,12 @@ class CsvTable:
         read = read_number if share else read_amount
         texts = self.column(name)
         mark = self._mark(name, texts)
-        values = [
-            read(text, what=self._place(line, name), mark=mark) if text else self._empty(line, name)
-            for line, text in zip(self.lines, texts, strict=True)
-        ]
+        values = []
+        for line, text in zip(self.lines, texts, strict=True):
+            try:
+                values.append(read(text, mark=mark))
+            except InputError as error:  # places are made for those alone that need one
+                raise (error.placed(self.place(line, name)) if text else self._empty(line, name)) from None
         return np.array(values, dtype=np.float64)
 
     def _mark(self, name: str, texts: list[str]) -> Mark | None:
@@ -56,9 +59,11 @@ class CsvTable:
         if breaks is not None and shows is not None:
             words = {".": "point", ",": "comma"}
             other = "," if mark == "." else "."
+            where = self.place(self.lines[breaks], name)
             raise InputError(
-                f"{self._place(self.lines[breaks], name)} is '{texts[breaks]}', with a decimal {words[other]}, and row "
-                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all in one form."
+                f"{where} is '{texts[breaks]}', with a decimal {words[other]}, and row "
+                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all in one form.",
+                at=where,
             )
         return mark
 
@@ -67,18 +72,26 @@ class CsvTable:
         texts = self.column(name)
         for line, text in zip(self.lines, texts, strict=True):
             if not text:
-                self._empty(line, name)
+                raise self._empty(line, name)
         try:
             return read_dates(texts)
         except InputError:  # told with its row
             pairs = zip(self.lines, texts, strict=True)
-            return np.array([read_date(text, what=self._place(line, name)) for line, text in pairs], "datetime64[D]")
+            return np.array([read_date(text, what=self.place(line, name)) for line, text in pairs], "datetime64[D]")
 
-    def _place(self, line: int, name: str) -> str:
-        return f"{self.path}, row {line}, column '{name}'"
+    def place(self, line: int, name: str = "") -> Place:
+        """A row, or a field of it."""
+        return row_place(self.path, line, name)
 
-    def _empty(self, line: int, name: str) -> float:
-        raise InputError(f"{self._place(line, name)} is empty; write 0 where nothing happened.")
+    def _empty(self, line: int, name: str) -> InputError:
+        where = self.place(line, name)
+        return InputError(f"{where} is empty; write 0 where nothing happened.", at=where)
+
+
+def row_place(file: str, row: int, column: str = "") -> Place:
+    """A row of a file, or a field of it."""
+    words = f"{file}, row {row}, column '{column}'" if column else f"{file}, row {row}"
+    return Place(words, file=file, row=row, column=column)
 
 
 def read_csv(path: Path, *, shown_as: str | None = None) -> CsvTable:
@@ -108,16 +121,18 @@ def _parse(text: str, name: str) -> CsvTable:
                 header = _checked_header(row, name)
                 continue
             if len(row) != len(header):
+                where = row_place(name, line)
                 raise InputError(
-                    f"{name}, row {line} has {len(row)} fields, the header {len(header)}; "
-                    "quote amounts that hold a separator."
+                    f"{where} has {len(row)} fields, the header {len(header)}; quote amounts that hold a separator.",
+                    at=where,
                 )
             rows.append(tuple(field.strip() for field in row))
             lines.append(line)
     except csv.Error as error:
-        raise InputError(f"{name}, row {begun} cannot be read: {_csv_error(error)}.") from None
+        where = row_place(name, begun)
+        raise InputError(f"{where} cannot be read: {_csv_error(error)}.", at=where) from None
     if header is None:
-        raise InputError(f"{name} is empty; its first row must name the columns.")
+        raise InputError(f"{name} is empty; its first row must name the columns.", at=Place.of_file(name))
     return CsvTable(name, header, tuple(rows), tuple(lines))
 
 
@@ -125,7 +140,8 @@ def _refuse_swallowed(row: list[str], line: int, delimiter: str, name: str) -> N
     """A quote that closes rows later has made one field of them."""
     for field in row:
         if any(part.count(delimiter) >= max(len(row) - 1, 1) for part in field.split("\n")[1:]):
-            raise InputError(f"{name}, row {line}: a quote opens there and closes rows later; close it in its row.")
+            where = row_place(name, line)
+            raise InputError(f"{where}: a quote opens there and closes rows later; close it in its row.", at=where)
 
 
 def _csv_error(error: csv.Error) -> str:
@@ -140,5 +156,5 @@ def _checked_header(row: Iterable[str], name: str) -> tuple[str, ...]:
     header = tuple(field.strip() for field in row)
     for field in header:
         if header.count(field) > 1:
-            raise InputError(f"{name} has two columns named '{field}'.")
+            raise InputError(f"{name} has two columns named '{field}'.", at=Place.of_file(name))
     return header

@@ -11,7 +11,7 @@ import numpy as np
 
 from pennyweight.core.dates import Days, Roll, add_months, adjusted
 from pennyweight.core.daycount import DAY_COUNTS
-from pennyweight.errors import InputError, choice, nearest
+from pennyweight.errors import InputError, choice, nearest, within
 from pennyweight.quantities.given import a_list
 from pennyweight.quantities.numbers import whole
 
@@ -34,10 +34,12 @@ def read_date(given: object, *, what: str = "the date") -> np.datetime64:
     if isinstance(given, np.datetime64):
         day: np.datetime64 = given.astype("datetime64[D]")
         if not _FIRST <= day <= _LAST:  # a day that is missing is neither
-            raise InputError(f"{what} is {'missing' if np.isnat(day) else day}; dates run from year 1 to 9999.")
+            raise InputError(
+                f"{what} is {'missing' if np.isnat(day) else day}; dates run from year 1 to 9999.", at=what
+            )
         return day
     if given is None or type(given).__name__ == "NaTType":
-        raise InputError(f"{what} is missing; write dates as 2027-02-01 (year, month, day).")
+        raise InputError(f"{what} is missing; write dates as 2027-02-01 (year, month, day).", at=what)
     if isinstance(given, dt.datetime):
         given = given.date()
     if isinstance(given, dt.date):
@@ -46,11 +48,11 @@ def read_date(given: object, *, what: str = "the date") -> np.datetime64:
     match = _ISO.fullmatch(text)
     if not match:
         shown = f"'{given}'" if isinstance(given, str) else repr(given)
-        raise InputError(f"{what} is {shown}; write dates as 2027-02-01 (year, month, day).")
+        raise InputError(f"{what} is {shown}; write dates as 2027-02-01 (year, month, day).", at=what)
     try:
         return np.datetime64(dt.date(int(match[1]), int(match[2]), int(match[3])), "D")
     except ValueError:
-        raise InputError(f"{what} is '{text}', a day that does not exist.") from None
+        raise InputError(f"{what} is '{text}', a day that does not exist.", at=what) from None
 
 
 def read_dates(given: Any, *, what: str = "date") -> Days:
@@ -66,7 +68,7 @@ def read_dates(given: Any, *, what: str = "date") -> Days:
     if quick is not None:
         return quick
     return np.array(
-        [read_date(day, what=f"{what} {place}") for place, day in enumerate(given, 1)], dtype="datetime64[D]"
+        [read_date(day, what=within(what, f" {place}")) for place, day in enumerate(given, 1)], dtype="datetime64[D]"
     )
 
 
@@ -135,7 +137,9 @@ def payment_dates(
     """
     often = whole(per_year, what="per_year", least=1, most=12)
     if often not in (1, 2, 3, 4, 6, 12):
-        raise InputError(f"per_year is {per_year}; dates by the month come 1, 2, 3, 4, 6 or 12 times a year.")
+        raise InputError(
+            f"per_year is {per_year}; dates by the month come 1, 2, 3, 4, 6 or 12 times a year.", at="per_year"
+        )
     number = whole(count, what="count", least=0, most=100_000)
     choice(roll, get_args(Roll), "roll")
     listed = a_list(holidays, what="holidays", of="days")

@@ -25,7 +25,7 @@ def a_list(given: object, *, what: str, of: str) -> list[Any]:
             return list(given)
         except TypeError:  # an array without a dimension
             pass
-    raise InputError(f"{what} is {given!r}; it must be a list of {of}.")
+    raise InputError(f"{what} is {given!r}; it must be a list of {of}.", at=what)
 
 
 def a_mapping(given: object, *, what: str, of: str) -> dict[str, Any]:
@@ -37,7 +37,7 @@ def a_mapping(given: object, *, what: str, of: str) -> dict[str, Any]:
     if given is None:
         return {}
     if not isinstance(given, Mapping) or not all(isinstance(key, str) for key in given):
-        raise InputError(f"{what} is {given!r}; it must be a mapping of {of}.")
+        raise InputError(f"{what} is {given!r}; it must be a mapping of {of}.", at=what)
     return dict(given)
 
 
@@ -48,7 +48,7 @@ def an_instance(given: object, kind: type[Kind], *, what: str) -> Kind:
     5
     """
     if not isinstance(given, kind):
-        raise InputError(f"{what} is {given!r}; it must be a {kind.__name__}.")
+        raise InputError(f"{what} is {given!r}; it must be a {kind.__name__}.", at=what)
     return given
 
 
@@ -59,7 +59,7 @@ def a_text(given: object, *, what: str) -> str:
     'x'
     """
     if not isinstance(given, str):
-        raise InputError(f"{what} is {given!r}; it must be a text.")
+        raise InputError(f"{what} is {given!r}; it must be a text.", at=what)
     return given
 
 
@@ -70,7 +70,7 @@ def a_flag(given: object, *, what: str) -> bool:
     True
     """
     if not isinstance(given, bool):
-        raise InputError(f"{what} is {given!r}; it must be True or False.")
+        raise InputError(f"{what} is {given!r}; it must be True or False.", at=what)
     return given
 
 
@@ -81,8 +81,8 @@ def a_path(given: object, *, what: str = "The path") -> Path:
     'deal.toml'
     """
     if not isinstance(given, str | os.PathLike) or not str(given):
-        raise InputError(f"{what} is {given!r}; it must be the name of a file.")
+        raise InputError(f"{what} is {given!r}; it must be the name of a file.", at=what)
     try:
         return Path(given)
     except TypeError:  # a path of bytes
-        raise InputError(f"{what} is {given!r}; it must be the name of a file.") from None
+        raise InputError(f"{what} is {given!r}; it must be the name of a file.", at=what) from None

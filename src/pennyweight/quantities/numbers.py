@@ -51,7 +51,7 @@ def whole(given: object, *, what: str, least: int, most: int) -> int:
     number = as_float(int(given) if isinstance(given, str) and is_whole_text(given) and len(given) < 20 else given)
     if number is None or not isfinite(number) or number != round(number) or not least <= number <= most:
         shown = f"'{given}'" if isinstance(given, str) else repr(given)
-        raise InputError(f"{what} is {shown}; it must be a whole number from {least:,} to {most:,}.")
+        raise InputError(f"{what} is {shown}; it must be a whole number from {least:,} to {most:,}.", at=what)
     return int(number)
 
 
@@ -75,14 +75,14 @@ def read_row(given: Any, *, what: str = "The amounts") -> Floats:
     else:
         row = _one_by_one(given, what)
     if not row.size:
-        raise InputError(f"{what} are empty; give one number at least.")
+        raise InputError(f"{what} are empty; give one number at least.", at=what)
     wrong = ~(np.abs(row) <= LARGEST)
     if wrong.any():
         place = int(np.argmax(wrong))
         if not np.isfinite(row[place]):
             missing = "missing" if np.isnan(row[place]) else "not a finite number"
-            raise InputError(f"{what}: number {place + 1} is {missing}; write 0 where nothing happened.")
-        raise InputError(f"{what}: number {place + 1} is {row[place]:g}; they go up to {LARGEST:g}.")
+            raise InputError(f"{what}: number {place + 1} is {missing}; write 0 where nothing happened.", at=what)
+        raise InputError(f"{what}: number {place + 1} is {row[place]:g}; they go up to {LARGEST:g}.", at=what)
     return row
 
 
@@ -101,7 +101,7 @@ def _one_by_one(given: Any, what: str) -> Floats:
         number = as_float(item)
         if number is None:
             if _is_missing(item):
-                raise InputError(f"{what}: number {place} is missing; write 0 where nothing happened.")
+                raise InputError(f"{what}: number {place} is missing; write 0 where nothing happened.", at=what)
             raise InputError(f"{rule}; number {place} is {_kind(item)}.")
         numbers.append(number)
     return np.array(numbers, dtype=np.float64)

@@ -47,12 +47,14 @@ def read_per_year(given: object, *, what: str = "per_year") -> int:
     if isinstance(given, str) and not is_whole_text(given):
         times = PER_YEAR.get(given) or FREQUENCIES.get(given)
         if times is None or times == inf:
-            raise InputError(f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} Known are {', '.join(PER_YEAR)}.")
+            raise InputError(
+                f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} Known are {', '.join(PER_YEAR)}.", at=what
+            )
         return int(times)
     number = as_float(int(given) if isinstance(given, str) and len(given) < 10 else given)
     if number is None or not 1 <= number <= 365 or number != round(number):
         shown = given if isinstance(given, str) else repr(given)
-        raise InputError(f"{what} is {shown}; write a whole number from 1 to 365, or a word such as month.")
+        raise InputError(f"{what} is {shown}; write a whole number from 1 to 365, or a word such as month.", at=what)
     return int(number)
 
 
@@ -66,5 +68,5 @@ def read_compounding(given: object, *, what: str = "compounding") -> float:
         return inf
     if isinstance(given, str) and not is_whole_text(given) and given not in PER_YEAR and given not in FREQUENCIES:
         hint = nearest(given, [*FREQUENCIES, *PER_YEAR]) or "."
-        raise InputError(f"{what} is '{given}'{hint} Known are {', '.join(FREQUENCIES)}.")
+        raise InputError(f"{what} is '{given}'{hint} Known are {', '.join(FREQUENCIES)}.", at=what)
     return float(read_per_year(given, what=what))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from math import expm1, inf, isfinite, log1p
+from typing import Any, Self
 
 from pennyweight.core import rates as core
 from pennyweight.errors import InputError, nearest
@@ -12,7 +13,7 @@ from pennyweight.quantities.amounts import LONGEST
 from pennyweight.quantities.numbers import as_float
 from pennyweight.quantities.periods import FREQUENCIES
 
-__all__ = ["KnownRate", "Rate", "read_rate"]
+__all__ = ["KnownRate", "Rate", "known_rate", "read_rate"]
 
 _NUMBER = r"[+-]?(?:[0-9][0-9_]*\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]{1,4})?"
 _RATE = re.compile(
@@ -25,13 +26,23 @@ _RATE = re.compile(
 class KnownRate(float):
     """A rate that came out of a result: a float like any other, but read as the rate it is when it is 100 % or more.
 
-    A bare number of 1 or more is refused where a rate belongs, because 5 may stand for 5 %; this one cannot.
+    A bare number of 1 or more is refused where a rate belongs, because 5 may stand for 5 %; this one cannot. It also
+    keeps how it compounds, when that was said ("4% half-yearly").
 
     >>> read_rate(KnownRate(1.5)).value
     1.5
     """
 
-    __slots__ = ()
+    compounding: float | None
+
+    def __new__(cls, value: float, compounding: float | None = None) -> Self:
+        """A rate as a fraction a year."""
+        rate = super().__new__(cls, value)
+        rate.compounding = compounding
+        return rate
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (float(self), self.compounding)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +76,17 @@ class Rate:
             return KnownRate(self.value)
         if self.compounding == inf and self.value >= _LARGEST_LOG:
             return inf
-        return KnownRate(core.effective_rate(self.value, self.compounding))
+        return KnownRate(float(core.effective_rate(self.value, self.compounding)))
+
+
+def known_rate(given: object, *, what: str = "the rate") -> KnownRate:
+    """Read a yearly rate and keep it as a number that says how it compounds.
+
+    >>> known_rate("4% half-yearly") / 2, known_rate("4% half-yearly").compounding
+    (0.02, 2)
+    """
+    rate = read_rate(given, what=what)
+    return KnownRate(rate.value, rate.compounding)
 
 
 def read_rate(given: object, *, what: str = "the rate") -> Rate:
@@ -84,24 +105,25 @@ def read_rate(given: object, *, what: str = "the rate") -> Rate:
     else:
         number = as_float(given)
         if number is None:
-            raise InputError(f"{what} is {given!r}; write a rate such as '5%' or 0.05.")
-        bare = not isinstance(given, KnownRate)
-        return Rate(_checked(number, bare=bare, what=what, shown=f"{number:g}"))
+            raise InputError(f"{what} is {given!r}; write a rate such as '5%' or 0.05.", at=what)
+        known = isinstance(given, KnownRate)
+        value = _checked(number, bare=not known, what=what, shown=f"{number:g}")
+        return Rate(value, given.compounding if isinstance(given, KnownRate) else None)
     if rate.compounding and not isfinite(rate.effective()):
-        raise InputError(f"{what} is '{given}', which comes to more in a year than a number can hold.")
+        raise InputError(f"{what} is '{given}', which comes to more in a year than a number can hold.", at=what)
     return rate
 
 
 def _read_text(text: str, what: str) -> Rate:
     match = _RATE.fullmatch(text.strip()) if len(text) <= LONGEST else None
     if not match:
-        raise InputError(f"{what} is '{text}', which is not a rate; write it as '5%', '0.05' or '500bp'.")
+        raise InputError(f"{what} is '{text}', which is not a rate; write it as '5%', '0.05' or '500bp'.", at=what)
     digits = match["number"].replace("_", "")
     mark = (match["mark"] or "").lower()
     number = float(digits)
     if match["top"]:
         if not mark or "." in digits or int(match["bottom"]) == 0:
-            raise InputError(f"{what} is '{text}', which is not a rate; write it as '4 7/8%'.")
+            raise InputError(f"{what} is '{text}', which is not a rate; write it as '4 7/8%'.", at=what)
         share = int(match["top"]) / int(match["bottom"])
         number += -share if digits.startswith("-") else share
     # Percent by moving the point in the text, so that 4.6 % is the float nearest to 0.046.
@@ -124,11 +146,12 @@ def _compounding(word: str | None, text: str, what: str, value: float) -> float 
         hint = nearest(known, [*FREQUENCIES, "effective"])
         raise InputError(
             f"{what} is '{text}', and '{word}' is no way to compound{hint or '.'} "
-            f"Known are effective, {', '.join(FREQUENCIES)}."
+            f"Known are effective, {', '.join(FREQUENCIES)}.",
+            at=what,
         )
     compounding = FREQUENCIES[known]
     if value <= -compounding:
-        raise InputError(f"{what} is '{text}', which loses everything within one period.")
+        raise InputError(f"{what} is '{text}', which loses everything within one period.", at=what)
     return compounding
 
 
@@ -139,10 +162,10 @@ _MOST = 1e100
 def _checked(value: float, *, bare: bool, what: str, shown: str) -> float:
     if not abs(value) <= _MOST:
         size = "too large a rate" if isfinite(value) else "not a finite number"
-        raise InputError(f"{what} is {shown}, which is {size}; write a rate such as '5%'.")
+        raise InputError(f"{what} is {shown}, which is {size}; write a rate such as '5%'.", at=what)
     if bare and abs(value) >= 1:
         hint = f"; write {shown}%" if abs(value) < 1000 else ""
-        raise InputError(f"{what}: {shown} is {value * 100:g}% a year{hint}.")
+        raise InputError(f"{what}: {shown} is {value * 100:g}% a year{hint}.", at=what)
     if value <= -1:
-        raise InputError(f"{what} is {value:.2%}; a rate must be above -100%.")
+        raise InputError(f"{what} is {value:.2%}; a rate must be above -100%.", at=what)
     return value

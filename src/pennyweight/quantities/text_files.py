@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
 
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, Place, nearest
 
 __all__ = ["beside", "files_read", "read_text"]
 
@@ -21,11 +21,13 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     try:
         found = path.stat()
         if stat.S_ISDIR(found.st_mode):
-            raise InputError(f"{name} is a folder; name the file in it.")
+            raise InputError(f"{name} is a folder; name the file in it.", at=Place.of_file(name))
         if not stat.S_ISREG(found.st_mode):
-            raise InputError(f"{name} is not an ordinary file; name a file on a disk.")
+            raise InputError(f"{name} is not an ordinary file; name a file on a disk.", at=Place.of_file(name))
         if found.st_size > largest:
-            raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.")
+            raise InputError(
+                f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name)
+            )
         if (noted := _READ.get()) is not None:
             noted.add(path.resolve())
         with path.open("rb") as handle:
@@ -36,17 +38,19 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
         beside_it = [entry.name for entry in path.parent.glob(f"*{path.suffix}")] if path.parent.is_dir() else []
         raise InputError(f"There is no file {name}{nearest(path.name, beside_it) or '.'}") from None
     except OSError as error:
-        raise InputError(f"{name} cannot be read: {error.strerror or 'the system refuses it'}.") from None
+        raise InputError(
+            f"{name} cannot be read: {error.strerror or 'the system refuses it'}.", at=Place.of_file(name)
+        ) from None
     except ValueError:  # a name with a null character
         raise InputError(f"'{name}' cannot be the name of a file.") from None
     if len(content) > largest:
-        raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.")
+        raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name))
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise InputError(f"{name} is not text in UTF-8; save it in UTF-8.") from None
+        raise InputError(f"{name} is not text in UTF-8; save it in UTF-8.", at=Place.of_file(name)) from None
     if "\0" in text:
-        raise InputError(f"{name} is not a text file: it holds null characters.")
+        raise InputError(f"{name} is not a text file: it holds null characters.", at=Place.of_file(name))
     return text.replace("\r\n", "\n")
 
 
@@ -67,13 +71,13 @@ def beside(owner: Path, file: str, where: str, *, what: str) -> Path:
     try:
         path = (folder / file).resolve()
     except (ValueError, OSError, RuntimeError):
-        raise InputError(f"{where}: '{file}' cannot be the name of a file.") from None
+        raise InputError(f"{where}: '{file}' cannot be the name of a file.", at=where) from None
     if not path.is_relative_to(folder):
-        raise InputError(f"{where}: '{file}' lies outside the folder of the {what}; put the file beside it.")
+        raise InputError(f"{where}: '{file}' lies outside the folder of the {what}; put the file beside it.", at=where)
     try:
         found = path.is_file()
     except (ValueError, OSError):
         found = False
     if not found:
-        raise InputError(f"{where}: there is no file '{file}' beside the {what}.")
+        raise InputError(f"{where}: there is no file '{file}' beside the {what}.", at=where)
     return path

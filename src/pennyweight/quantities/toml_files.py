@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, Place, nearest
 from pennyweight.quantities.numbers import is_whole_text
 from pennyweight.quantities.text_files import read_text
 from pennyweight.quantities.toml_positions import line_of, positions
@@ -30,27 +30,35 @@ class Source:
     def __init__(self, path: Path | None, name: str, lines: dict[tuple[str, ...], int]) -> None:
         self.path, self.name, self._lines = path, name, lines
 
-    def where(self, *keys: str) -> str:
+    def where(self, *keys: str) -> Place:
         """ "taxi.toml, line 31, [money_in] fares" """
         line = line_of(self._lines, keys)
-        place = self.name if line is None else f"{self.name}, line {line}"
-        if not keys:
-            return place
-        head = f"[{keys[0]}]" if len(keys) > 1 else keys[0]
-        if len(keys) > 1 and is_whole_text(keys[1]):  # one of several [[tables]]
-            return f"{place}, {' '.join([f'[[{keys[0]}]] number {int(keys[1]) + 1}', *keys[2:]])}"
-        return f"{place}, {' '.join([head, *keys[1:]])}"
+        words = self.name if line is None else f"{self.name}, line {line}"
+        if keys:
+            head = [f"[{keys[0]}]" if len(keys) > 1 else keys[0]]
+            rest = keys[1:]
+            if rest and is_whole_text(rest[0]):  # one of several [[tables]]
+                head, rest = [f"[[{keys[0]}]] number {int(rest[0]) + 1}"], rest[1:]
+            words = f"{words}, {' '.join([*head, *rest])}"
+        return Place(words, file=self.name, line=line, keys=keys)
+
+    def knows(self, *keys: str) -> bool:
+        """Whether the key itself stands in the file."""
+        return keys in self._lines
 
 
 def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
     """Read a TOML file; InputError with file and line when it is none."""
     text = read_text(path, largest=_LARGEST)
     if _DEEP_KEY.search(text):
-        raise InputError(f"{path.name}: a key has more than {_DEEPEST} parts; none of ours has more than four.")
+        raise InputError(
+            f"{path.name}: a key has more than {_DEEPEST} parts; none of ours has more than four.",
+            at=Place.of_file(path.name),
+        )
     try:
         document = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, ValueError, RecursionError) as error:
-        raise InputError(f"{path.name} is not valid TOML: {_toml_error(error)}.") from None
+        raise InputError(f"{path.name} is not valid TOML: {_toml_error(error)}.", at=Place.of_file(path.name)) from None
     return document, Source(path, path.name, positions(text))
 
 
@@ -105,21 +113,21 @@ def _explain(
     if kind == "extra_forbidden":
         known = keys_at(parent)
         if key in later:
-            return InputError(f"{where}: '{key}' is part of the language but not read by this version yet.")
+            return InputError(f"{where}: '{key}' is part of the language but not read by this version yet.", at=where)
         return InputError(
-            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} Known here are {', '.join(known)}."
+            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} Known here are {', '.join(known)}.", at=where
         )
     if kind == "missing":
         return InputError(f"{source.where(*parent) if parent else source.name}: '{key}' is missing.")
     if kind == "literal_error":
-        return InputError(f"{where} is '{shown}'; it must be {first['ctx']['expected']}.")
+        return InputError(f"{where} is '{shown}'; it must be {first['ctx']['expected']}.", at=where)
     others = {c["type"] for c in complaints if _real_keys(tuple(map(str, c["loc"])), document) == keys}
     expected = _EXPECTED[kind] if others == {kind} and kind in _EXPECTED else "a number or a text"
     if key in ("at", "from", "to"):
         expected = "a period, such as 3, 'year 2' or 'end'"
     if kind == "date_type" or key == "start":
         expected = "a date, such as 2027-01-01, without quotes" if parent[:1] in (("timeline",), ()) else expected
-    return InputError(f"{where} is {shown!r}; it must be {expected}.")
+    return InputError(f"{where} is {shown!r}; it must be {expected}.", at=where)
 
 
 _EXPECTED = {

@@ -34,13 +34,13 @@ UNITS: dict[str, str] = {
 def check_unit(unit: str, *, where: str) -> str:
     """Return the unit, unless it looks like one of the known ones misspelt."""
     if unit not in UNITS and (hint := nearest(unit, UNITS)):
-        raise InputError(f"{where}: the unit '{unit}' is not known{hint} Known are {', '.join(UNITS)}.")
+        raise InputError(f"{where}: the unit '{unit}' is not known{hint} Known are {', '.join(UNITS)}.", at=where)
     if not unit or len(unit) > 20:
-        raise InputError(f"{where}: a unit is one short word, such as money, rate, share or years.")
+        raise InputError(f"{where}: a unit is one short word, such as money, rate, share or years.", at=where)
     return unit
 
 
-def check_currency(code: object, *, where: str = "The currency") -> str:
+def check_currency(code: object, *, where: str = "currency") -> str:
     """Return the three letters of a currency that there is; InputError otherwise. None at all is fine.
 
     >>> check_currency("EUR")
@@ -50,13 +50,15 @@ def check_currency(code: object, *, where: str = "The currency") -> str:
         return ""
     if not (isinstance(code, str) and len(code) == 3 and code.isascii() and code.isalpha() and code.isupper()):
         shown = f"'{code}'" if isinstance(code, str) else repr(code)
-        raise InputError(f"{where} is {shown}; write its three letters, such as EUR.")
+        raise InputError(f"{where} is {shown}; write its three letters, such as EUR.", at=where)
     if code not in _currencies():
-        raise InputError(f"{where} is '{code}', and there is no such currency{nearest(code, _currencies()) or '.'}")
+        raise InputError(
+            f"{where} is '{code}', and there is no such currency{nearest(code, _currencies()) or '.'}", at=where
+        )
     return code
 
 
-def check_locale(locale: object, *, where: str = "The locale") -> str:
+def check_locale(locale: object, *, where: str = "locale") -> str:
     """Return a locale as it is kept ("de_DE"); InputError when nobody knows it.
 
     >>> check_locale("de-DE")
@@ -67,7 +69,7 @@ def check_locale(locale: object, *, where: str = "The locale") -> str:
     known = _known_locale(locale) if isinstance(locale, str) and len(locale) <= 20 else None
     if known is None:
         shown = f"'{locale}'" if isinstance(locale, str) else repr(locale)
-        raise InputError(f"{where} is {shown}, which is not known; write one such as en or de_DE.")
+        raise InputError(f"{where} is {shown}, which is not known; write one such as en or de_DE.", at=where)
     return known
 
 
@@ -79,7 +81,7 @@ def read_value(given: object, unit: str, *, what: str) -> float:
     """
     value = _value(given, unit, what)
     if abs(value) > _MOST:
-        raise InputError(f"{what} is {given}; numbers go up to {_MOST:g}.")
+        raise InputError(f"{what} is {given}; numbers go up to {_MOST:g}.", at=what)
     return value
 
 

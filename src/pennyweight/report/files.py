@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from pennyweight.documents import Chart, Document
 from pennyweight.documents.palette import PARCHMENT
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -94,12 +94,14 @@ def check_ending(path: Path) -> str:
     """The ending, in small letters; InputError when nothing can be written with it."""
     ending = path.suffix.lower()
     if ending not in ENDINGS:
-        raise InputError(f"{path}: the ending says what to write; it can be {', '.join(ENDINGS)}.")
+        raise InputError(
+            f"{path}: the ending says what to write; it can be {', '.join(ENDINGS)}.", at=Place.of_file(path)
+        )
     try:
         if not path.parent.is_dir():
-            raise InputError(f"{path}: there is no folder {path.parent}.")
+            raise InputError(f"{path}: there is no folder {path.parent}.", at=Place.of_file(path))
     except OSError as error:
-        raise InputError(f"{path} cannot be written: {error.strerror}.") from None
+        raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
     return ending
 
 
@@ -114,14 +116,18 @@ def check_target(path: Path, *, read: Collection[Path], force: bool, header: str
     except FileNotFoundError:
         return
     except (OSError, ValueError) as error:
-        raise InputError(f"{path} cannot be written: {getattr(error, 'strerror', None) or 'not a name'}.") from None
+        raise InputError(
+            f"{path} cannot be written: {getattr(error, 'strerror', None) or 'not a name'}.",
+            at=Place.of_file(path),
+        ) from None
     if not stat.S_ISREG(found.st_mode):
-        raise InputError(f"{path} is not an ordinary file; choose another name.")
+        raise InputError(f"{path} is not an ordinary file; choose another name.", at=Place.of_file(path))
     if path.resolve() in read:
-        raise InputError(f"{path} is read in this run and would be lost; choose another name.")
+        raise InputError(f"{path} is read in this run and would be lost; choose another name.", at=Place.of_file(path))
     if found.st_size and not force and not _is_ours(path, header):
         raise InputError(
-            f"{path} is there already, and Pennyweight has not written it; choose another name, or add --force."
+            f"{path} is there already, and Pennyweight has not written it; choose another name, or add --force.",
+            at=Place.of_file(path),
         )
 
 
@@ -130,7 +136,7 @@ def _is_ours(path: Path, header: str) -> bool:
         with path.open("rb") as handle:
             head = handle.read(4_096)
     except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror}.") from None
+        raise InputError(f"{path} cannot be read: {error.strerror}.", at=Place.of_file(path)) from None
     text = head.decode("utf-8", errors="replace")
     lines = [*text.split("\n"), ""]
     match path.suffix.lower():
@@ -147,7 +153,9 @@ def _is_ours(path: Path, header: str) -> bool:
 def check_drawable(path: Path, document: Document) -> None:
     """InputError when a picture is asked for and the result has no chart."""
     if path.suffix.lower() in (".png", ".svg") and not document.charts:
-        raise InputError(f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.")
+        raise InputError(
+            f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.", at=Place.of_file(path)
+        )
 
 
 def write_charts(charts: tuple[Chart, ...], path: Path) -> None:
@@ -238,4 +246,4 @@ def _replace_with(path: Path, save: Callable[[Path], object]) -> None:
         finally:
             beside.unlink(missing_ok=True)
     except OSError as error:
-        raise InputError(f"{path} cannot be written: {error.strerror}.") from None
+        raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None

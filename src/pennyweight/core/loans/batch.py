@@ -94,11 +94,11 @@ def amortize(
         raise InputError(f"amount, rate and payments have the shape {given[0].shape}; give one number a loan.")
     for value, what, low, high in _bounded(per_year, places):
         if isinstance(value, bool) or not isinstance(value, int | np.integer) or not low <= value <= high:
-            raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.")
+            raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.", at=what)
     if type(rows) is not bool:
-        raise InputError(f"rows is {rows!r}; it must be True or False.")
+        raise InputError(f"rows is {rows!r}; it must be True or False.", at="rows")
     if events is not None and not isinstance(events, LoanEvents):
-        raise InputError(f"events is {events!r}; it must be LoanEvents.")
+        raise InputError(f"events is {events!r}; it must be LoanEvents.", at="events")
     recast = choice(extra_moves, ("term", "payment"), "extra_moves") == "payment"
     units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
     _check(given, units, per_year, places)
@@ -159,13 +159,22 @@ def _check(given: tuple[Floats, ...], units: Floats, per_year: int, places: int)
     for values, what, low in zip(given, ("amount", "rate", "payments"), (0.0, 0.0, 1.0), strict=True):
         wrong = ~(np.isfinite(values) & (values >= low))
         if wrong.any():
-            raise InputError(f"{what}[{int(np.argmax(wrong))}] is {values[wrong][0]:g}; it must be {low:g} or more.")
+            raise InputError(
+                f"{what}[{int(np.argmax(wrong))}] is {values[wrong][0]:g}; it must be {low:g} or more.", at=what
+            )
     if (broken := given[2] != np.round(given[2])).any():
-        raise InputError(f"payments[{int(np.argmax(broken))}] is {given[2][broken][0]:g}, which is not a whole number.")
+        raise InputError(
+            f"payments[{int(np.argmax(broken))}] is {given[2][broken][0]:g}, which is not a whole number.",
+            at="payments",
+        )
     if (fine := np.abs(given[0] * 10.0**places - units) > 1e-6 * np.maximum(1.0, units * 1e-8)).any():
-        raise InputError(f"amount[{int(np.argmax(fine))}] is {given[0][fine][0]}; it has {places} decimals at most.")
+        raise InputError(
+            f"amount[{int(np.argmax(fine))}] is {given[0][fine][0]}; it has {places} decimals at most.", at="amount"
+        )
     if (long := given[2] > LONGEST).any():
-        raise InputError(f"payments[{int(np.argmax(long))}] is {given[2][long][0]:,.0f}; the most is {LONGEST:,}.")
+        raise InputError(
+            f"payments[{int(np.argmax(long))}] is {given[2][long][0]:,.0f}; the most is {LONGEST:,}.", at="payments"
+        )
 
 
 def _bounded(per_year: object, places: object) -> tuple[tuple[object, str, int, int], ...]:

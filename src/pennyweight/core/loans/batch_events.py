@@ -58,10 +58,11 @@ class Moves:
             self.value = np.asarray(events.value, np.float64)
         except (TypeError, ValueError, OverflowError):
             raise InputError(
-                "events: loan and number must be whole numbers, what a word and value a number, one of each an event."
+                "events: loan and number must be whole numbers, what a word and value a number, one of each an event.",
+                at="events",
             ) from None
         if {what.ndim, self.loan.ndim, self.number.ndim, self.value.ndim} != {1}:
-            raise InputError("events: loan, number, what and value must be lists of one length.")
+            raise InputError("events: loan, number, what and value must be lists of one length.", at="events")
         self.kind = _kinds(what)
         self._check(what, loans, count)
         self.rates = self.value[self.kind == 0]
@@ -71,7 +72,7 @@ class Moves:
 
     def _check(self, what: NDArray[np.str_], loans: int, count: Floats) -> None:
         if not self.kind.shape == self.loan.shape == self.number.shape == self.value.shape:
-            raise InputError("events: loan, number, what and value must have the same length.")
+            raise InputError("events: loan, number, what and value must have the same length.", at="events")
         inside = (self.loan >= 0) & (self.loan < loans)
         last = np.where(inside, count[np.where(inside, self.loan, 0)], 0)
         with np.errstate(invalid="ignore"):

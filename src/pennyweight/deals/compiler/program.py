@@ -102,7 +102,8 @@ class Program(Slots):
         singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
         if singles:
             circle = " needs ".join(_circle(group, self._edges()))
-            raise InputError(f"{self._where(singles[0])}: '{singles[0]}' needs itself: {circle}.")
+            where = self._where(singles[0])
+            raise InputError(f"{where}: '{singles[0]}' needs itself: {circle}.", at=where)
         compile_group(self, self._now_order(group))
 
     def _edges_of(self, name: str) -> set[str]:
@@ -128,9 +129,11 @@ class Program(Slots):
         except CycleError as error:
             circle = list(error.args[1])[::-1]
             shown = [name for name in circle if name not in TOTALS] or circle
+            where = self._where(shown[0])
             raise InputError(
-                f"{self._where(shown[0])}: '{shown[0]}' needs itself within one period: "
-                f"{' needs '.join(circle)}. Let one of them look back with prior(…)."
+                f"{where}: '{shown[0]}' needs itself within one period: "
+                f"{' needs '.join(circle)}. Let one of them look back with prior(…).",
+                at=where,
             ) from None
 
     def _now_order(self, group: list[str]) -> list[str]:

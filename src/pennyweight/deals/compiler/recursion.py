@@ -183,7 +183,8 @@ class Group:
         if function.over_time or function.result == "line":
             raise InputError(
                 f"{where}: {call.function} looks at periods that are not worked out yet, because "
-                f"{', '.join(sorted(names_in(call) & self.set))} needs it; use prior(…) or at(…, an earlier period)."
+                f"{', '.join(sorted(names_in(call) & self.set))} needs it; use prior(…) or at(…, an earlier period).",
+                at=where,
             )
         args = [self.compile(slot, where) for slot in slots if slot is not None]
         return self.step(partial(function.compute, self.program.time), args)

@@ -13,7 +13,7 @@ from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.timeline import LONGEST, Timeline
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, within
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.toml_files import Source
@@ -38,7 +38,7 @@ class Context:
             return parse(given, where=where)
         number = as_float(given)
         if number is None or not abs(number) <= LARGEST:
-            raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.")
+            raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.", at=where)
         return parse(repr(given), where=where)
 
     def moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
@@ -47,7 +47,7 @@ class Context:
             return None
         where = self.where(*keys)
         if isinstance(given, dt.date):
-            raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.")
+            raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.", at=where)
         if isinstance(given, int):
             number = as_float(given)
             node: Node = Number(number if number is not None else float("nan"), f"{number:g}")
@@ -65,10 +65,11 @@ class Context:
         if constant is not None and not 0 <= constant <= self.time.periods:
             raise InputError(
                 f"{where} is period {constant:g}; the timeline runs from 0 to {self.time.periods} "
-                f"({self.time.period}s)."
+                f"({self.time.period}s).",
+                at=where,
             )
         if constant is not None and abs(constant - round(constant)) > 1e-6:
-            raise InputError(f"{where} is period {constant:g}, which is not a whole one.")
+            raise InputError(f"{where} is period {constant:g}, which is not a whole one.", at=where)
         return node
 
     @staticmethod
@@ -80,11 +81,11 @@ class Context:
         """(the value of an input, how it was given)."""
         where = self.where(*keys)
         if item.value is not None:
-            return read_value(item.value, unit, what=where), str(item.value)
+            return read_value(item.value, unit, what=where.to("value")), str(item.value)
         if item.steps is not None:
             return self._steps(item.steps, unit, keys), "steps"
         if item.column is None:
-            raise InputError(f"{where}: name the 'column' of {item.file} to read.")
+            raise InputError(f"{where}: name the 'column' of {item.file} to read.", at=where)
         series, remark = read_series(self.source, str(item.file), item.column, self.time, where)
         if remark:
             self.remarks.append(remark)
@@ -93,17 +94,21 @@ class Context:
     def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
         where = self.where(*keys)
         if not steps:
-            raise InputError(f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.")
+            raise InputError(
+                f"{where}: 'steps' is empty; write the first period and its value, as in {{ 1 = 6.50 }}.", at=where
+            )
         moments: list[tuple[int, float]] = []
         for key, value in steps.items():
             moment = self.key_of(key)
             node = self.moment(moment, "first", *keys, "steps", key)
             period = _number(node, self.time) if node is not None else None
             if period is None or not np.isfinite(period):
-                raise InputError(f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".")
-            moments.append((int(period), read_value(value, unit, what=f"{where} from {key}")))
+                raise InputError(
+                    f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".", at=where
+                )
+            moments.append((int(period), read_value(value, unit, what=within(where, f" from {key}"))))
         if [period for period, _ in moments] != sorted({period for period, _ in moments}):
-            raise InputError(f"{where}: steps must follow one another in time, each period once.")
+            raise InputError(f"{where}: steps must follow one another in time, each period once.", at=where)
         series = np.full(self.time.rows, np.nan)
         for period, value in moments:
             series[period:] = value
@@ -112,9 +117,8 @@ class Context:
     def _timeline(self) -> Timeline:
         item = self.shape.timeline
         if not 1 <= item.periods <= LONGEST:
-            raise InputError(
-                f"{self.where('timeline', 'periods')} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods."
-            )
+            where = self.where("timeline", "periods")
+            raise InputError(f"{where} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods.", at=where)
         start = None if item.start is None else read_date(item.start)
         return Timeline(item.period, item.periods, start)
 

@@ -48,13 +48,14 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
     where = context.where("loans", name)
     _check_together(item, where)
     if item.repaid not in _REPAID:
+        place = context.where("loans", name, "repaid")
         raise InputError(
-            f"{context.where('loans', name, 'repaid')} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} "
-            f"Known are {', '.join(_REPAID)}."
+            f"{place} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} Known are {', '.join(_REPAID)}.",
+            at=place,
         )
     per_year = read_per_year(item.per_year, what=context.where("loans", name, "per_year"))
     if per_year > 52:
-        raise InputError(f"{where}: per_year is {per_year}; a loan is paid 1 to 52 times a year.")
+        raise InputError(f"{where}: per_year is {per_year}; a loan is paid 1 to 52 times a year.", at=where)
     terms: dict[str, Node] = {}
     for term, unit in _UNITS.items():
         given = getattr(item, term)
@@ -88,7 +89,7 @@ def _term(
         return context.parse(given, "loans", name, term)
     lowest = 0.0 if unit in ("money", "rate") or term == "interest_only" else 1e-9
     if not value >= lowest:
-        raise InputError(f"{where} is {given}; it is {'zero or more' if lowest == 0 else 'above zero'}.")
+        raise InputError(f"{where} is {given}; it is {'zero or more' if lowest == 0 else 'above zero'}.", at=where)
     dotted = f"{name}.{term}"
     label = f"{name.replace('_', ' ')}: {term.replace('_', ' ')}"
     whole = term in ("years", "months", "interest_only", "amortized_over") and float(value).is_integer()
@@ -112,7 +113,7 @@ def _read(given: int | float | str, unit: str, where: str, per_year: int) -> flo
             return None
     value = _value(given, unit, where, per_year)
     if not np.isfinite(value):
-        raise InputError(f"{where} is {given}, which is not a finite number.")
+        raise InputError(f"{where} is {given}, which is not a finite number.", at=where)
     return value
 
 
@@ -128,12 +129,12 @@ def _check_together(item: LoanShape, where: str) -> None:
     ends = [name for name in ("years", "months", "payment") if getattr(item, name) is not None]
     if len(ends) != 1:
         said = f"gives {' and '.join(ends)}" if ends else "has no end"
-        raise InputError(f"{where} {said}; give one of 'years', 'months' and 'payment'.")
+        raise InputError(f"{where} {said}; give one of 'years', 'months' and 'payment'.", at=where)
     if item.amortized_over is not None and item.residual is not None:
-        raise InputError(f"{where}: give 'amortized_over' or 'residual', not both; either fixes the balloon.")
+        raise InputError(f"{where}: give 'amortized_over' or 'residual', not both; either fixes the balloon.", at=where)
     if item.payment is not None:
         others = [name for name in ("interest_only", "amortized_over", "residual") if getattr(item, name) is not None]
         if others or item.repaid != "level payment":
             raise InputError(
-                f"{where}: with a 'payment', leave out '{(*others, 'repaid')[0]}'; give the years instead."
+                f"{where}: with a 'payment', leave out '{(*others, 'repaid')[0]}'; give the years instead.", at=where
             )

@@ -30,13 +30,14 @@ def read_scenarios(context: Context, inputs: Mapping[str, Input]) -> dict[str, S
         while place not in sound and place is not None:
             if place in chain:
                 circle = " on ".join([*list(chain)[list(chain).index(place) :][:8], place])
-                raise InputError(f"{found[place].where} is based on itself: {circle}; one must stand alone.")
+                raise InputError(
+                    f"{found[place].where} is based on itself: {circle}; one must stand alone.", at=found[place].where
+                )
             chain[place] = None
             base = found[place].based_on
             if base not in sound and base not in found:
-                raise InputError(
-                    f"{found[place].where}: there is no scenario '{base}'{nearest(str(base), found) or '.'}"
-                )
+                where = context.where("scenarios", place, "based_on")
+                raise InputError(f"{where}: there is no scenario '{base}'{nearest(str(base), found) or '.'}", at=where)
             place = base
         sound.update(chain)
     return found
@@ -54,8 +55,10 @@ def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator
             bad = next((key for key in change if key not in known), None)
             if bad is not None:
                 hint = nearest(bad, known) or "."
-                raise InputError(f"{where}: there is no key '{bad}'{hint} Known here are {', '.join(known)}.")
-            raise InputError(f"{where}: {change} is no value; write a number, a text, or one of {', '.join(known)}.")
+                raise InputError(f"{where}: there is no key '{bad}'{hint} Known here are {', '.join(known)}.", at=where)
+            raise InputError(
+                f"{where}: {change} is no value; write a number, a text, or one of {', '.join(known)}.", at=where
+            )
         for term, value in change.items():
             given = value if isinstance(value, dict) else {"value": value}
             yield f"{name}.{term}", shaped(OverrideShape, given, context.source, lambda _: keys_of(OverrideShape))
@@ -65,12 +68,12 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
     where = context.where("scenarios", scenario, name)
     if name not in inputs:
         raise InputError(
-            f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only."
+            f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only.", at=where
         )
     unit = inputs[name].unit
     ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
     if len(ways) != 1:
-        raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.")
+        raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)
     if item.scale is not None:
         return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
     if item.shift is not None:
@@ -78,5 +81,7 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
         return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
     value, given = context.value(item, unit, ("scenarios", scenario, name))
     if isinstance(value, np.ndarray) and not inputs[name].is_series:
-        raise InputError(f"{where}: {name} is one value in the deal and cannot become a series in a scenario.")
+        raise InputError(
+            f"{where}: {name} is one value in the deal and cannot become a series in a scenario.", at=where
+        )
     return Change("replace", value, given, where)

@@ -37,7 +37,7 @@ from pennyweight.deals.language.names import Extent, Names, used_as
 from pennyweight.deals.language.nodes import Binary, Name, Node, walk
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_rate_goals
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, nearest, within
 from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit, read_value
 
@@ -79,7 +79,10 @@ class Reader(Context):
         questions = {name: self._question(name) for name in shape.questions}
         loans, loan_terms = read_loans(self, shape.loans)
         if not (lines or measures):
-            raise InputError(f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].")
+            raise InputError(
+                f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].",
+                at=self.source.where(),
+            )
 
         nodes: dict[str, Node] = {name: item.node for name, item in {**values, **measures}.items()}
         nodes.update({name: item.node for name, item in lines.items()})
@@ -141,21 +144,24 @@ class Reader(Context):
                 if not _NAME.fullmatch(name):
                     raise InputError(
                         f"{where}: '{name}' cannot be a name; use letters, digits and _, a letter first, "
-                        f"{_LONGEST_NAME} at most."
+                        f"{_LONGEST_NAME} at most.",
+                        at=where,
                     )
                 if name in RESERVED:
-                    raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.")
+                    raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.", at=where)
                 if name in FUNCTIONS and section != "measures":
-                    raise InputError(f"{where}: '{name}' is a function; choose another name.")
+                    raise InputError(f"{where}: '{name}' is a function; choose another name.", at=where)
                 if name in seen:
-                    raise InputError(f"{where}: the name '{name}' stands already at {seen[name]}.")
+                    raise InputError(f"{where}: the name '{name}' stands already at {seen[name]}.", at=where)
                 seen[name] = where
         for section in ("scenarios", "questions"):
             for name in getattr(self.shape, section):
                 if not _NAME.fullmatch(name) or name == "base":
+                    where = self.where(section, name)
                     raise InputError(
-                        f"{self.where(section, name)}: '{name}' cannot be the name of one; "
-                        "use letters, digits and _, and not 'base', which is the deal as it stands."
+                        f"{where}: '{name}' cannot be the name of one; "
+                        "use letters, digits and _, and not 'base', which is the deal as it stands.",
+                        at=where,
                     )
 
     # Its parts.
@@ -170,7 +176,7 @@ class Reader(Context):
         where = self.where(section, name)
         unit = None if item.unit is None else check_unit(item.unit, where=where)
         if item.at is not None and (item.from_ is not None or item.to is not None or item.every is not None):
-            raise InputError(f"{where}: 'at' is one period; it does not go with 'from', 'to' or 'every'.")
+            raise InputError(f"{where}: 'at' is one period; it does not go with 'from', 'to' or 'every'.", at=where)
         run = Run(
             at=self.moment(item.at, "last", section, name, "at"),
             first=self.moment(item.from_, "first", section, name, "from"),
@@ -207,11 +213,12 @@ class Reader(Context):
             known = list(self.shape.measures)
             raise InputError(
                 f"{where}: there is no measure '{name}'{nearest(name, known) or '.'} "
-                f"Measures are {', '.join(known) or 'not declared'}."
+                f"Measures are {', '.join(known) or 'not declared'}.",
+                at=where,
             )
         item = self.shape.goals[name]
         if (item.at_least is None) == (item.at_most is None):
-            raise InputError(f"{where}: say either 'at_least' or 'at_most'.")
+            raise InputError(f"{where}: say either 'at_least' or 'at_most'.", at=where)
         bounds = {
             key: None if value is None else self._bound(value, name, key)
             for key, value in (
@@ -230,10 +237,15 @@ class Reader(Context):
         where = self.where("questions", name)
         known = [*self.shape.inputs, *(f"{loan}.{term}" for loan in self.shape.loans for term in LOAN_TERMS)]
         if item.find not in known:
-            raise InputError(f"{where}: there is no input '{item.find}' to find{nearest(item.find, known) or '.'}")
+            place = self.where("questions", name, "find")
+            raise InputError(
+                f"{place}: there is no input '{item.find}' to find{nearest(item.find, known) or '.'}", at=place
+            )
         node = None if item.so_that is None else parse(item.so_that, where=self.where("questions", name, "so_that"))
         if node is None and not self.shape.goals:
-            raise InputError(f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.")
+            raise InputError(
+                f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.", at=where
+            )
         label = item.label or _words(name)
         return Question(name, item.find, node, item.so_that or "pays_off", item.pick, label, where)
 
@@ -256,14 +268,14 @@ class Reader(Context):
         ways = [key for key in ("value", "steps", "file") if getattr(item, key) is not None]
         if len(ways) != 1:
             said = f"has {' and '.join(ways)}" if ways else "has no value"
-            raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.")
+            raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.", at=where)
         value, given = self.value(item, unit, ("inputs", name))
-        low = None if item.low is None else read_value(item.low, unit, what=f"{where} low")
-        high = None if item.high is None else read_value(item.high, unit, what=f"{where} high")
+        low = None if item.low is None else read_value(item.low, unit, what=within(where, " low"))
+        high = None if item.high is None else read_value(item.high, unit, what=within(where, " high"))
         if low is not None and high is not None and low > high:
-            raise InputError(f"{where}: low {item.low} lies above high {item.high}.")
+            raise InputError(f"{where}: low {item.low} lies above high {item.high}.", at=where)
         if item.whole and (isinstance(value, np.ndarray) or value != round(value)):
-            raise InputError(f"{where} is {given}; 'whole' is for one whole number.")
+            raise InputError(f"{where} is {given}; 'whole' is for one whole number.", at=where)
         whole = whole and not isinstance(value, np.ndarray)
         return Input(name, value, unit, item.label or _words(name), low, high, where, given, whole)
 

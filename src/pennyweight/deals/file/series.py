@@ -24,7 +24,7 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     With a column `period` each value stands at its period; without, rows are periods 1, 2, 3…
     """
     if source.path is None:
-        raise InputError(f"{where}: a deal that is no file cannot read '{file}'; give its values as steps.")
+        raise InputError(f"{where}: a deal that is no file cannot read '{file}'; give its values as steps.", at=where)
     table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file)
     values = table.amounts(column, share=True)
     series = np.full(time.rows, np.nan)
@@ -37,7 +37,8 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     if missing.size:
         raise InputError(
             f"{where}: {file} gives {used} values for '{column}', the timeline needs {time.periods} "
-            f"({time.period}s 1 to {time.periods}); period {missing[0]} is the first without one."
+            f"({time.period}s 1 to {time.periods}); period {missing[0]} is the first without one.",
+            at=where,
         )
     over = values.size - used
     remark = f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
@@ -47,9 +48,9 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
 def _by_period(table: CsvTable, values: Floats, series: Floats, time: Timeline, where: str) -> int:
     periods = table.amounts("period")
     if (periods != np.round(periods)).any() or (periods < 0).any():
-        raise InputError(f"{where}: the column 'period' of {table.path} must hold whole periods from 0 on.")
+        raise InputError(f"{where}: the column 'period' of {table.path} must hold whole periods from 0 on.", at=where)
     if np.unique(periods).size != periods.size:
-        raise InputError(f"{where}: {table.path} has two rows for one period.")
+        raise InputError(f"{where}: {table.path} has two rows for one period.", at=where)
     inside = periods <= time.periods
     series[periods[inside].astype(np.intp)] = values[inside]
     return int(np.count_nonzero(inside & (periods > 0)) + np.count_nonzero(inside & (periods == 0)))

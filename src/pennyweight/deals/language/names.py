@@ -48,7 +48,8 @@ def bind(call: Call, where: str) -> list[Node | None]:
     if function is None:
         raise InputError(
             f"{where}: there is no function '{call.function}'{nearest(call.function, FUNCTIONS) or '.'} "
-            "All of them: pennyweight functions."
+            "All of them: pennyweight functions.",
+            at=where,
         )
     given = call.arguments
     names = [parameter.name for parameter in function.parameters]
@@ -99,7 +100,7 @@ def used_as(nodes: Iterator[Node]) -> dict[str, str]:
 
 
 def _misfit(function: Function, where: str, problem: str) -> InputError:
-    return InputError(f"{where}: {function.name} {problem}; it is {function.signature}.")
+    return InputError(f"{where}: {function.name} {problem}; it is {function.signature}.", at=where)
 
 
 @dataclass
@@ -184,13 +185,14 @@ class Names:
         if name not in self.shapes:
             known = [*self.shapes, *BUILT_IN]
             if name in FUNCTIONS:
-                raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.")
+                raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.", at=where)
             head, dot, _ = name.partition(".")
             if dot and f"{head}.balance" not in self.shapes:
-                raise InputError(f"{where}: '{name}' asks for a part of {head}, and only loans have parts.")
+                raise InputError(f"{where}: '{name}' asks for a part of {head}, and only loans have parts.", at=where)
             raise InputError(
                 f"{where}: nothing is named '{name}'{nearest(name, [*known, *FUNCTIONS]) or '.'} "
-                "Names are declared as inputs, values, loans, lines, levels or measures."
+                "Names are declared as inputs, values, loans, lines, levels or measures.",
+                at=where,
             )
         return self.shapes[name]
 
@@ -207,21 +209,26 @@ class Names:
             if parameter.kind == "name" and not isinstance(slot, Name):
                 raise InputError(
                     f"{where}: {function.name} takes the name of a line or level, not '{show(slot)}'; "
-                    "give that a line of its own."
+                    "give that a line of its own.",
+                    at=where,
                 )
             if parameter.kind in ("line", "name") and shape == "single" and call.function != "at":
-                raise InputError(f"{where}: {described} is something over time; '{show(slot)}' is one figure.")
+                raise InputError(
+                    f"{where}: {described} is something over time; '{show(slot)}' is one figure.", at=where
+                )
             if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
                 raise InputError(
                     f"{where}: {described} is one figure; '{show(slot)}' runs over time. "
-                    "Take one period of it with at(line, period)."
+                    "Take one period of it with at(line, period).",
+                    at=where,
                 )
             if parameter.kind in ("rate", "anyrate") and isinstance(slot, Number) and not slot.percent:
                 _refuse_large_rate(slot, described, where)
             if call.function in _SUMS and isinstance(slot, Name) and slot.name in self.levels:
                 raise InputError(
                     f"{where}: '{slot.name}' is a level, what stands at the end of a period; "
-                    f"{call.function} adds amounts. Use at, lowest, highest or average on it."
+                    f"{call.function} adds amounts. Use at, lowest, highest or average on it.",
+                    at=where,
                 )
             if parameter.kind != "line" and parameter.kind != "name":
                 shapes.append(shape)
@@ -238,7 +245,9 @@ _SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_an
 def _refuse_large_rate(number: Number, described: str, where: str) -> None:
     if abs(number.value) >= 1:
         percent = f"{number.value:g}%"
-        raise InputError(f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.")
+        raise InputError(
+            f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.", at=where
+        )
 
 
 def _combined(operator: str, left: str, right: str) -> str:

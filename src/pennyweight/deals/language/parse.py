@@ -92,10 +92,11 @@ def _is_word(match: re.Match[str]) -> bool:
 
 def _check_bounds(text: str, where: str) -> None:
     if not text:
-        raise InputError(f"{where}: the formula is empty.")
+        raise InputError(f"{where}: the formula is empty.", at=where)
     if len(text) > LONGEST:
         raise InputError(
-            f"{where}: the formula has {len(text):,} characters; the most is {LONGEST:,}. Split it into lines."
+            f"{where}: the formula has {len(text):,} characters; the most is {LONGEST:,}. Split it into lines.",
+            at=where,
         )
     depth = deepest = signs = most_signs = 0
     for mark in text:
@@ -110,7 +111,7 @@ def _check_bounds(text: str, where: str) -> None:
         elif mark != " ":
             signs = 0
     if deepest > DEEPEST or most_signs > DEEPEST:
-        raise InputError(f"{where}: the formula is nested more than {DEEPEST} deep. Split it into lines.")
+        raise InputError(f"{where}: the formula is nested more than {DEEPEST} deep. Split it into lines.", at=where)
 
 
 def _check_words(text: str, where: str) -> None:
@@ -140,7 +141,7 @@ def _syntax(error: Exception, prepared: str) -> str:
 
 def _refused(where: str, text: str, reason: str) -> InputError:
     shown = text if len(text) <= 80 else text[:77] + "…"
-    return InputError(f"{where}: {reason} (formula: {shown}).")
+    return InputError(f"{where}: {reason} (formula: {shown}).", at=where)
 
 
 class _Translator:

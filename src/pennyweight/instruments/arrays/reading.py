@@ -15,7 +15,7 @@ from typing import Any, TypeAlias, TypeVar, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, within
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
 from pennyweight.quantities.numbers import LARGEST, as_float
 from pennyweight.quantities.periods import read_compounding
@@ -70,21 +70,21 @@ def _floats(given: Any, what: str) -> Floats:
     if number is not None:
         return np.asarray(number)
     if isinstance(given, str | bytes | dict | set) or not hasattr(given, "__iter__"):
-        raise InputError(f"{what} is {given!r}; it must be a number, or an array of numbers.")
+        raise InputError(f"{what} is {given!r}; it must be a number, or an array of numbers.", at=what)
     try:
         table = np.array(given.to_numpy() if hasattr(given, "to_numpy") else given, dtype=object)
         return np.array([_element(one, what) for one in table.reshape(-1)], dtype=np.float64).reshape(table.shape)
     except (TypeError, ValueError) as error:
         if isinstance(error, InputError):
             raise
-        raise InputError(f"{what} must be an array of numbers, its rows of one length.") from None
+        raise InputError(f"{what} must be an array of numbers, its rows of one length.", at=what) from None
 
 
 def _element(given: Any, what: str) -> float:
     number = as_float(given)
     if number is None:
         shown = "missing" if given is None or type(given).__name__ == "NAType" else repr(given)
-        raise InputError(f"{what} holds {shown}; it must hold numbers.")
+        raise InputError(f"{what} holds {shown}; it must hold numbers.", at=what)
     return number
 
 
@@ -92,7 +92,7 @@ def _row(given: Any, what: str) -> Floats:
     """Numbers with a last axis of one element at least."""
     table = _floats(given, what)
     if table.ndim == 0 or not table.shape[-1]:
-        raise InputError(f"{what} must be a row of numbers, one at least, or several such rows.")
+        raise InputError(f"{what} must be a row of numbers, one at least, or several such rows.", at=what)
     return table
 
 
@@ -101,7 +101,7 @@ def _times(given: Any, what: str) -> Floats | None:
         return None
     table = _row(given, what)
     if not np.isfinite(table).all() or (np.diff(table, axis=-1) <= 0).any():
-        raise InputError(f"{what} must be numbers that increase from one flow to the next.")
+        raise InputError(f"{what} must be numbers that increase from one flow to the next.", at=what)
     return table
 
 
@@ -115,7 +115,7 @@ def _as_fraction(given: Any, what: str) -> Any:
 def _as_quoted(given: Any, what: str) -> Floats:
     """Quoted yearly rates of loans: a number of 1 or more is refused, unless it is a text or came out of a result."""
     if isinstance(given, list | tuple) and any(isinstance(one, str | Rate | KnownRate) for one in given):
-        return np.array([read_rate(one, what=f"{what}[{k}]").value for k, one in enumerate(given)])
+        return np.array([read_rate(one, what=within(what, f"[{k}]")).value for k, one in enumerate(given)])
     if isinstance(given, str | Rate | KnownRate):
         return np.asarray(read_rate(given, what=what).value)
     table = _floats(given, what)
@@ -124,7 +124,7 @@ def _as_quoted(given: Any, what: str) -> Floats:
         k = int(np.argmax(large))
         found = float(table.reshape(-1)[k])
         shown = f"{found * 100:g}% a year" if found <= LARGEST else f"{found:g}"
-        raise InputError(f"{what}[{k}] is {shown}; write 5% as 0.05, or '500%' if you mean that.")
+        raise InputError(f"{what}[{k}] is {shown}; write 5% as 0.05, or '500%' if you mean that.", at=what)
     return table
 
 
@@ -133,14 +133,14 @@ def _days(given: Any, what: str) -> Any:
         try:
             table = np.asarray(given) if not hasattr(given, "to_numpy") else given.to_numpy()
         except ValueError:
-            raise InputError(f"{what} must be days, its rows of one length.") from None
+            raise InputError(f"{what} must be days, its rows of one length.", at=what) from None
         return read_dates(table.reshape(-1), what=what).reshape(table.shape) if table.size else table.astype("M8[D]")
     return read_date(given, what=what)
 
 
 def _day_pair(given: Any, what: str) -> Any:
     if not isinstance(given, tuple | list) or len(given) != 2:
-        raise InputError(f"{what} is {given!r}; it must be the two days of a coupon period, (from, to).")
+        raise InputError(f"{what} is {given!r}; it must be the two days of a coupon period, (from, to).", at=what)
     return tuple(_days(day, what) for day in given)
 
 

@@ -96,18 +96,20 @@ class Bond:
         if often == -1:
             often = 2 if self._rate else 0
         if often not in _FREQUENCIES:
-            raise InputError(f"per_year is {self.per_year!r}; coupons come 0, 1, 2, 4 or 12 times a year.")
+            raise InputError(
+                f"per_year is {self.per_year!r}; coupons come 0, 1, 2, 4 or 12 times a year.", at="per_year"
+            )
         object.__setattr__(self, "per_year", int(often))
         if self._rate < 0:
             raise InputError(f"The coupon is {self.coupon}; it is 0 or more.")
         if self._rate and not self.per_year:
             raise InputError(f"A coupon of {self.coupon} paid 0 times a year cannot be; say how often, or no coupon.")
         if not read_amount(self.redemption, what="redemption") > 0:
-            raise InputError(f"redemption is {self.redemption}; it is above zero.")
+            raise InputError(f"redemption is {self.redemption}; it is above zero.", at="redemption")
         if not _is_icma(self.day_count):
             object.__setattr__(self, "day_count", read_day_count(self.day_count))
         if not isinstance(self.end_of_month, bool):
-            raise InputError(f"end_of_month is {self.end_of_month!r}; it must be True or False.")
+            raise InputError(f"end_of_month is {self.end_of_month!r}; it must be True or False.", at="end_of_month")
         if self.perpetual and (self._issued is None or not self._rate):
             raise InputError("A perpetual bond needs a coupon, and 'issued' for its coupon days.")
         if self.first_coupon is not None and self._issued is None:
@@ -126,7 +128,8 @@ class Bond:
     def _check_calendar(self) -> None:
         if self.end_of_month and (parts(self._anchor() + 1)[2] != 1 or not self.per_year):
             raise InputError(
-                f"end_of_month goes with coupon days on the last of a month, and {self._anchor()} is none."
+                f"end_of_month goes with coupon days on the last of a month, and {self._anchor()} is none.",
+                at="end_of_month",
             )
         first = self._first
         if first is None or first == self._maturity:
@@ -136,7 +139,8 @@ class Bond:
             around = f"{self._regular(number - 1)} and {self._regular(number)}"
             raise InputError(
                 f"first_coupon is {first}, and coupon days counted from {self._anchor()} fall on {around}; "
-                "choose one of them, or give last_coupon when the last period is irregular."
+                "choose one of them, or give last_coupon when the last period is irregular.",
+                at="first_coupon",
             )
 
     @property
@@ -146,7 +150,7 @@ class Bond:
 
     @cached_property
     def _rate(self) -> float:
-        return read_rate(self.coupon, what="the coupon").value
+        return read_rate(self.coupon, what="coupon").value
 
     @cached_property
     def _maturity(self) -> np.datetime64 | None:
@@ -385,7 +389,7 @@ class Bond:
     # Worth.
 
     def _yield(self, given: object) -> float:
-        rate = read_rate(given, what="the yield")
+        rate = read_rate(given, what="yield")
         if rate.compounding is None and rate.value <= -self.compounding:
             raise InputError(f"The yield '{given}' loses everything within one period.")
         if rate.compounding not in (None, float(self.compounding)):
@@ -417,7 +421,7 @@ class Bond:
     def _price(self, price: object) -> float:
         clean = read_amount(price, what="price")
         if not 0 < clean <= LARGEST:
-            raise InputError(f"price is {price}; a price per 100 is above zero.")
+            raise InputError(f"price is {price}; a price per 100 is above zero.", at="price")
         return clean
 
     def _perpetual_yield(self, target: float, settlement: Date) -> float:

@@ -17,7 +17,7 @@ from pennyweight.core import rates as core_rates
 from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
+from pennyweight.errors import InputError, NoAnswer, Place, SeveralAnswers, choice
 from pennyweight.quantities.csv_files import CsvTable, read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
@@ -111,14 +111,15 @@ class CashFlows:
         amounts = table.amounts("amount")
         if "date" in table.header:
             if period is not None:
-                raise InputError(f"{path} has dates, so there is no period to give.")
+                raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
             if not amounts.size:
-                raise InputError(f"{path} holds a header and no flows.")
+                raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
             dates = table.dates("date")
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
         if "period" not in table.header:
             raise InputError(
-                f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}."
+                f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}.",
+                at=Place.of_file(path),
             )
         return cls(
             _by_period(table, amounts),
@@ -137,7 +138,7 @@ class CashFlows:
         import pandas as pd
 
         if not isinstance(data, pd.Series | pd.DataFrame):
-            raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.")
+            raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.", at="from_pandas")
         if isinstance(data, pd.DataFrame):
             if "amount" not in data.columns:
                 raise InputError(f"The table needs a column 'amount'; it has {', '.join(map(str, data.columns))}.")
@@ -385,11 +386,10 @@ def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
 def _by_period(table: CsvTable, amounts: Floats) -> Floats:
     periods = table.amounts("period")
     if not periods.size:
-        raise InputError(f"{table.path} holds a header and no flows.")
+        raise InputError(f"{table.path} holds a header and no flows.", at=Place.of_file(table.path))
     wrong = np.flatnonzero((periods != np.round(periods)) | (periods < 0) | (periods > 100_000))
     if wrong.size:
         line, value = table.lines[wrong[0]], periods[wrong[0]]
-        raise InputError(
-            f"{table.path}, row {line}, column 'period' is {value:g}; periods are whole numbers from 0 on."
-        )
+        where = table.place(line, "period")
+        raise InputError(f"{where} is {value:g}; periods are whole numbers from 0 on.", at=where)
     return np.bincount(periods.astype(np.intp), weights=amounts).astype(np.float64)

@@ -239,8 +239,8 @@ def report(
 ) -> FlowsReport:
     """Work out every measure; see `CashFlows.report`."""
     at = None if rate is None else read_rate(rate).effective()
-    reinvested = at if reinvested_at is None else read_rate(reinvested_at, what="the rate reinvested at").effective()
-    borrowed = at if borrowed_at is None else read_rate(borrowed_at, what="the rate borrowed at").effective()
+    reinvested = at if reinvested_at is None else read_rate(reinvested_at, what="reinvested_at").effective()
+    borrowed = at if borrowed_at is None else read_rate(borrowed_at, what="borrowed_at").effective()
     asked: dict[str, Callable[[], float]] = {
         "irr": flows.irr,
         "payback": flows.payback,

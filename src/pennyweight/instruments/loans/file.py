@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import datetime as dt
-import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeAlias, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from pennyweight.errors import InputError, NoAnswer
+from pennyweight.errors import InputError, PennyweightError, choice, within
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring
 from pennyweight.instruments.loans.loan import Loan
-from pennyweight.instruments.loans.several import LoanSet
+from pennyweight.instruments.loans.several import ORDERS, LoanSet
 from pennyweight.instruments.loans.study import Bill, LoanStudy
 from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
@@ -22,7 +21,7 @@ from pennyweight.quantities.given import a_path
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
-from pennyweight.quantities.units import Style
+from pennyweight.quantities.units import Style, check_currency, check_locale
 
 __all__ = ["read_events", "read_loan_file"]
 
@@ -181,10 +180,12 @@ def read_events(path: str | Path, *, shown_as: str | None = None) -> list[Event]
     columns = [table.column(name) for name in ("date", "what", "amount")]
     found = []
     for line, when, what, amount in zip(table.lines, *columns, strict=True):
-        where = f"{table.path}, row {line}"
+        where = table.place(line)
         for text, name in ((when, "date"), (what, "what"), (amount, "amount")):
             if not text:
-                raise InputError(f"{where}: '{name}' is empty; each event has a date, what it is, and an amount.")
+                raise InputError(
+                    f"{where}: '{name}' is empty; each event has a date, what it is, and an amount.", at=where
+                )
         found.append(Event(when, what, amount, where))
     return found
 
@@ -200,13 +201,20 @@ class _Reader:
         alone = [name for name in ("bill", "try_", "refinance", "offers") if getattr(shape, name)]
         if len(parts) == 2 or (parts and alone):
             names = " and ".join(f"[{name.rstrip('_')}]" for name in (*parts, *alone)[:2])
-            raise InputError(f"{self.source.name}: {names} do not go together; write a file for each.")
+            raise InputError(
+                f"{self.source.name}: {names} do not go together; write a file for each.", at=self.source.where()
+            )
         if (shape.needs is not None or shape.own is not None or shape.spare is not None) and not shape.loans:
-            raise InputError(f"{self.source.name}: needs, own and spare go with several [loans].")
+            raise InputError(
+                f"{self.source.name}: needs, own and spare go with several [loans].", at=self.source.where()
+            )
         if parts and (
             given := [name for name in ("amount", "rate", "years", "payment") if getattr(shape, name) is not None]
         ):
-            raise InputError(f"{self.source.where(given[0])}: with [{parts[0]}], '{given[0]}' stands in there.")
+            where = self.source.where(given[0])
+            raise InputError(f"{where}: with [{parts[0]}], '{given[0]}' stands in there.", at=where)
+        check_currency(shape.currency, where=self.source.where("currency"))
+        check_locale(shape.locale, where=self.source.where("locale"))
         if shape.takeover is not None:
             return self._takeover(shape.takeover)
         if shape.loans:
@@ -256,11 +264,16 @@ class _Reader:
             amount = given.get("amount")
             if isinstance(amount, str) and amount.strip().endswith("%"):
                 if needs is None:
-                    raise InputError(f"{self.source.where('loans', name, 'amount')}: {amount} of what? Give 'needs'.")
+                    where = self.source.where("loans", name, "amount")
+                    raise InputError(f"{where}: {amount} of what? Give 'needs'.", at=where)
                 places = Style(shape.currency).places
                 given["amount"] = round(needs * read_amount(amount.strip()[:-1]) / 100, places)
             loans[name] = self._loan(given, "loans", name, title=terms.label or name)
-        spare: dict[str, Any] = {} if shape.spare is None else {"spare": shape.spare.amount, "order": shape.spare.order}
+        spare: dict[str, Any] = {}
+        if shape.spare is not None:
+            amount, order = self.source.where("spare", "amount"), self.source.where("spare", "order")
+            spare = {"spare": read_amount(shape.spare.amount, what=amount)}
+            spare["order"] = choice(shape.spare.order, ORDERS, order)
         return self._in(
             "", lambda: LoanSet(loans, needs=needs, own=shape.own, title=shape.loan, **spare, **self.shared), "spare"
         )
@@ -305,24 +318,21 @@ class _Reader:
         return read_events(beside(self.source.path, name, where, what="loan file"), shown_as=name)
 
     def _in(self, section: str, make: Callable[[], Made], *keys: str) -> Made:
-        """Do it, and tell a complaint with the line of the key it begins with, or of the section."""
+        """Do it, and tell an error with the line of the key it is about, or of the section."""
         try:
             return make()
-        except InputError as error:
-            raise InputError(self._placed(str(error), section, keys)) from None
-        except NoAnswer as error:
-            raise NoAnswer(self._placed(str(error), section, keys)) from None
-
-    def _placed(self, text: str, section: str, keys: tuple[str, ...]) -> str:
-        """A complaint with the line it is about; one about a row of events has its place already."""
-        if ", row " in text.split(":")[0] or text.startswith(f"{self.source.name}, "):
-            return text
-        path = keys or ((section,) if section else ())
-        word = re.match(r"\w+", text)
-        known = {key.rstrip("_") for key in (*TermsShape.model_fields, *TakeoverShape.model_fields, "total")}
-        if word and word[0] in known and self.source.where(*path, word[0]) != self.source.where(*path):
-            path, text = (*path, word[0]), text.removeprefix(f"{word[0]}: ")
-        return f"{self.source.where(*path)}: {text}"
+        except PennyweightError as error:
+            place = error.place
+            if place is not None and place.file:  # of a row of events, say: it has its place
+                raise
+            path = keys or ((section,) if section else ())
+            around = self.source.where(*path)
+            if place is None:
+                raise error.placed(around) from None
+            for known in ((*path, *place.keys), ("try", *place.keys), place.keys):
+                if self.source.knows(*known):
+                    raise error.placed(self.source.where(*known)) from None
+            raise error.placed(within(around, f": {place}")) from None
 
 
 def _as_often(given: Scalar | None) -> str | int:

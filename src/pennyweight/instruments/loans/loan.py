@@ -12,9 +12,10 @@ from pennyweight.core.loans.exact import Books, keep_books
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loans.events import Event, Holiday, Recurring, Timetable
+from pennyweight.instruments.loans.events import Event, Holiday, Recurring
 from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import LoanTerms, settle
+from pennyweight.instruments.loans.timetable import Timetable
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
@@ -104,13 +105,16 @@ class Loan(Shown):
         for name, of in (("events", "events"), ("extras", "Recurring"), ("holidays", "Holiday")):
             object.__setattr__(self, name, tuple(a_list(getattr(self, name), what=name, of=of)))
         given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
+        _leave_out_worked_out(given)
         object.__setattr__(self, "given", given)
-        terms = settle(self)
+        terms = settle(given)
         object.__setattr__(self, "terms", terms)
-        object.__setattr__(self, "amount", terms.lent)
-        if self.rate is None:
-            object.__setattr__(self, "rate", KnownRate(terms.rate.value))
-        object.__setattr__(self, "payment", self.agreed.payment)
+        filled = {"amount": terms.lent, "payment": self.agreed.payment}
+        for name, value in filled.items():
+            object.__setattr__(self, name, value if given[name] is not None else WorkedOut(value))
+        rate = terms.rate.value
+        kept = KnownRate(rate, terms.said_compounding) if given["rate"] is not None else WorkedOutRate(rate)
+        object.__setattr__(self, "rate", kept)
 
     def but(self, **changes: Any) -> Loan:
         """The same loan with other terms; one that was worked out is worked out again.
@@ -156,10 +160,12 @@ class Loan(Shown):
         calendar = self.terms.calendar
         if self.as_of is not None:
             if calendar is None:
-                raise InputError("as_of is a date, and the loan has none; give the start or the first payment.")
+                raise InputError(
+                    "as_of is a date, and the loan has none; give the start or the first payment.", at="as_of"
+                )
             day = read_date(self.as_of, what="as_of")
             if day < calendar.start:
-                raise InputError(f"as_of is {day}, before the start of the loan on {calendar.start}.")
+                raise InputError(f"as_of is {day}, before the start of the loan on {calendar.start}.", at="as_of")
             return min(calendar.made_by(day), len(self.schedule.rows))
         known = self.timetable.last_known if self.events else None
         if known is not None and calendar is not None:
@@ -237,6 +243,26 @@ class Loan(Shown):
             raise NoAnswer(f"After {number:,} payments of {shown[0]} the loan is still not paid off; pay more.")
         what = "first interest of" if number == 1 else f"interest of payment {number},"
         raise NoAnswer(f"The payment of {shown[0]} never covers the {what} {shown[1]}.")
+
+
+class WorkedOut(float):
+    """An amount that a loan worked out: a float that is worked out anew when the loan is made with other terms."""
+
+
+class WorkedOutRate(KnownRate):
+    """A rate that a loan worked out."""
+
+
+def _leave_out_worked_out(given: dict[str, Any]) -> None:
+    """Of amount, rate, term and payment one follows from the others: the one that did before, where all are given."""
+    level = given["repaid"] == "level payment"
+    three = (given["amount"], given["rate"], given["payment"])
+    if level and (None in three or (given["years"] is None and given["months"] is None)):
+        return
+    for name in ("payment", "amount", "rate") if level else ("payment",):
+        if isinstance(given[name], WorkedOut | WorkedOutRate):
+            given[name] = None
+            return
 
 
 def _event(given: Any) -> Event:

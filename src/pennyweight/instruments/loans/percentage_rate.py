@@ -128,13 +128,13 @@ def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
 
 def _read(flows: Any, what: str) -> list[tuple[np.datetime64, float]]:
     if isinstance(flows, str) or not isinstance(flows, Sequence) or not flows:
-        raise InputError(f"{what}: write a list of (date, amount), one at least.")
+        raise InputError(f"{what}: write a list of (date, amount), one at least.", at=what)
     if wrong := [one for one in flows if not isinstance(one, tuple | list) or len(one) != 2]:
-        raise InputError(f"{what} hold {wrong[0]!r}; each is (date, amount).")
+        raise InputError(f"{what} hold {wrong[0]!r}; each is (date, amount).", at=what)
     read = [(read_date(day, what=what), read_amount(amount, what=what)) for day, amount in flows]
     for (day, amount), (later, _) in zip(read, [*read[1:], read[-1]], strict=True):
         if amount < 0:
-            raise InputError(f"{what}: {amount:,.2f} on {day}; write amounts above zero.")
+            raise InputError(f"{what}: {amount:,.2f} on {day}; write amounts above zero.", at=what)
         if later < day:
-            raise InputError(f"{what}: {later} stands after {day}; put them in order.")
+            raise InputError(f"{what}: {later} stands after {day}; put them in order.", at=what)
     return read

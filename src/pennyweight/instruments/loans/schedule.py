@@ -10,8 +10,8 @@ import numpy as np
 
 from pennyweight.core.dates import Days
 from pennyweight.core.loans.exact import Books, Row
-from pennyweight.instruments.loans.events import Statement, Timetable
 from pennyweight.instruments.loans.terms import LoanTerms
+from pennyweight.instruments.loans.timetable import Statement, Timetable
 
 if TYPE_CHECKING:
     import pandas as pd

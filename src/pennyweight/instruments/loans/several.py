@@ -78,7 +78,7 @@ class LoanSet(Shown):
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
         if read_amount(self.spare, what="spare") < 0:
-            raise InputError(f"spare is {self.spare}; write an amount of zero or more.")
+            raise InputError(f"spare is {self.spare}; write an amount of zero or more.", at="spare")
         if self.extra:
             firsts = {str(loan.terms.calendar.first) if loan.terms.calendar else "" for loan in self.loans.values()}
             if len(firsts) > 1:

@@ -46,9 +46,11 @@ class Bill:
     def __post_init__(self) -> None:
         for name in ("total", "taxes", "insurance"):
             if read_amount(getattr(self, name), what=name) < 0:
-                raise InputError(f"{name} is {getattr(self, name)}; write an amount of zero or more.")
+                raise InputError(f"{name} is {getattr(self, name)}; write an amount of zero or more.", at=name)
         if self.rest <= 0:
-            raise InputError(f"total is {self.total}, and taxes and insurance of the year take all of it; check them.")
+            raise InputError(
+                f"total is {self.total}, and taxes and insurance of the year take all of it; check them.", at="total"
+            )
 
     def part(self, name: str) -> float:
         """Taxes or insurance in one bill."""
@@ -101,7 +103,7 @@ class LoanStudy(Shown):
                     "refinance needs 'on': the day of the change, or the number of the payment after which it comes."
                 )
             if "loan" in terms:
-                raise InputError("refinance has no 'loan'; it replaces the loan of the study.")
+                raise InputError("refinance has no 'loan'; it replaces the loan of the study.", at="refinance")
         _ = self.extras, self.change, self.needed, self.side_by_side
 
     @cached_property

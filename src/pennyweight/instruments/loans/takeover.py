@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import datetime as dt
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -19,11 +19,10 @@ from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.periods import read_per_year
+from pennyweight.quantities.rates import known_rate
 from pennyweight.quantities.units import Style, read_value
 
 __all__ = ["Takeover"]
-
-Date = str | dt.date
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -46,28 +45,28 @@ class Takeover(Shown):
     ('2038-09-30', 86000)
     """
 
-    on: Date
-    balance: str | float | None = None
-    rate: str | float | None = None
-    payment: str | float | None = None
-    maturity: Date | None = None
+    on: Any
+    balance: Any = None
+    rate: Any = None
+    payment: Any = None
+    maturity: Any = None
     payments_left: int | None = None
-    years_left: str | float | None = None
-    next_payment: Date | None = None
-    original_amount: str | float | None = None
-    original_years: str | float | None = None
-    first_payment: Date | None = None
+    years_left: Any = None
+    next_payment: Any = None
+    original_amount: Any = None
+    original_years: Any = None
+    first_payment: Any = None
     payments_made: int | None = None
     missed_payments: int | None = None
-    arrears: str | float | None = None
-    per_year: str | int = 12
+    arrears: Any = None
+    per_year: Any = 12
     currency: str = ""
     locale: str = "en"
     title: str = ""
 
     def __post_init__(self) -> None:
         a_text(self.title, what="title")
-        read_date(self.on, what="on")
+        self._read()
         if self.missed_payments is not None:
             missed = whole(self.missed_payments, what="missed_payments", least=0, most=120)
             object.__setattr__(self, "missed_payments", missed)
@@ -88,6 +87,26 @@ class Takeover(Shown):
             )
         _ = self.remaining, self.made  # so that what cannot be is refused at once
 
+    def _read(self) -> None:
+        """The fields as they were written become numbers and days."""
+        for name in ("balance", "payment", "original_amount", "arrears"):
+            self._set(name, read_amount)
+        for name in ("on", "maturity", "next_payment", "first_payment"):
+            self._set(name, read_date)
+        for name in ("years_left", "original_years"):
+            self._set(name, lambda given, what: read_value(given, "years", what=what))
+        self._set("rate", known_rate)
+        self._set("per_year", read_per_year)
+        for name in ("payments_left", "payments_made"):
+            least = 1 if name == "payments_left" else 0
+            self._set(name, lambda given, what, least=least: whole(given, what=what, least=least, most=LONGEST))
+        if self.arrears is not None and self.arrears < 0:
+            raise InputError(f"arrears are {self.arrears:,.2f}; write an amount above zero.", at="arrears")
+
+    def _set(self, name: str, read: Callable[..., Any]) -> None:
+        if getattr(self, name) is not None:
+            object.__setattr__(self, name, read(getattr(self, name), what=name))
+
     def _fill_in(self) -> None:
         """What follows from the loan as it was made: its payment, and the balance by its schedule."""
         if self.original_amount is None or self.rate is None or (self.original_years is None and self.payment is None):
@@ -95,7 +114,7 @@ class Takeover(Shown):
         term = {"years": self.original_years} if self.payment is None else {"payment": self.payment}
         agreed = Loan(self.original_amount, self.rate, per_year=self.per_year, currency=self.currency, **term)
         if self.payment is None:
-            object.__setattr__(self, "payment", agreed.payment)
+            object.__setattr__(self, "payment", float(agreed.payment))
         counted = self.first_payment is not None or self.payments_made is not None
         if self.balance is None and counted and self.made is not None:
             left = agreed.agreed.balance_after(self.made)
@@ -108,13 +127,12 @@ class Takeover(Shown):
     @cached_property
     def calendar(self) -> Calendar:
         """The due days from the takeover on."""
-        often = read_per_year(self.per_year)
-        if self.next_payment is None and self.run is not None and self.run.first <= read_date(self.on, what="on"):
+        often = self.per_year
+        if self.next_payment is None and self.run is not None and self.run.first <= self.on:
             # The due days run on from the first one; the next lies after the day of takeover.
-            on = read_date(self.on, what="on")
-            return Calendar(on, self.run.anchor, self.run.base - self.run.made_by(on), often)
+            return Calendar(self.on, self.run.anchor, self.run.base - self.run.made_by(self.on), often)
         # A loan of its own checks how often, and finds the first due day.
-        sample = Loan(1, "0%", years=1, per_year=often, start=self.on, first_payment=self.next_payment)
+        sample = Loan(1, 0.0, years=1, per_year=often, start=self.on, first_payment=self.next_payment)
         assert sample.terms.calendar is not None
         return sample.terms.calendar
 
@@ -123,42 +141,42 @@ class Takeover(Shown):
         """The due days of the loan from its first one on, when that is known."""
         if self.first_payment is None:
             return None
-        first = str(read_date(self.first_payment, what="first_payment"))
-        return Loan(1, "0%", years=1, per_year=self.per_year, first_payment=first).terms.calendar
+        return Loan(1, 0.0, years=1, per_year=self.per_year, first_payment=self.first_payment).terms.calendar
 
     @cached_property
     def left(self) -> int | None:
         """The payments left, when that is given."""
         if self.payments_left is not None:
-            return whole(self.payments_left, what="payments_left", least=1, most=LONGEST)
+            return self.payments_left
         if self.years_left is not None:
-            count = read_value(self.years_left, "years", what="years_left") * self.calendar.per_year
+            count = self.years_left * self.calendar.per_year
             if not 1 <= count <= LONGEST or abs(count - round(count)) > 1e-9:
-                raise InputError(f"years_left is {self.years_left}; it makes whole payments, one at least.")
-            return round(count)
+                raise InputError(
+                    f"years_left is {self.years_left:g}; it makes whole payments, one at least.", at="years_left"
+                )
+            return int(round(count))
         if self.maturity is None:
             return None
-        day = read_date(self.maturity, what="maturity")
+        day = self.maturity
         number = self.calendar.number(day)
         if day < self.calendar.first or self.calendar.due(number) != day:
-            raise InputError(f"maturity is {day}, which is no due day; those around it are {self._around(number)}.")
+            raise InputError(
+                f"maturity is {day}, which is no due day; those around it are {self._around(number)}.", at="maturity"
+            )
         return number
 
     @cached_property
     def overdue(self) -> float:
         """What is to be paid at takeover to bring the loan to its schedule: missed payments with their interest."""
         if self.arrears is not None:
-            owed = read_amount(self.arrears, what="arrears")
-            if owed < 0:
-                raise InputError(f"arrears are {self.arrears}; write an amount above zero.")
-            return owed
+            return float(self.arrears)
         if not self.missed_payments:
             return 0.0
         if self.payment is None or self.rate is None:
             raise InputError("Missed payments are counted in payments at the loan's rate; give both.")
-        payment, i = read_amount(self.payment), float(_loan_rate(self))
+        payment, i = self.payment, float(_loan_rate(self))
         worth = sum(payment * (1 + i) ** k for k in range(self.missed_payments))
-        return round(worth, Style(self.currency).places)
+        return float(round(worth, Style(self.currency).places))
 
     @cached_property
     def remaining(self) -> Loan:
@@ -166,10 +184,12 @@ class Takeover(Shown):
         common = self._common()
         balance = None
         if self.balance is not None:
-            stated = read_amount(self.balance, what="balance")
-            balance = round(stated - self.overdue, 9)
+            balance = round(self.balance - self.overdue, 9)
             if balance <= 0:
-                raise InputError(f"The arrears of {self.overdue:,.2f} are not less than the balance of {stated:,.2f}.")
+                raise InputError(
+                    f"The arrears of {self.overdue:,.2f} are not less than the balance of {self.balance:,.2f}.",
+                    at="arrears" if self.arrears is not None else "missed_payments",
+                )
         months = None if self.left is None else self.left * 12 / self.calendar.per_year
         if balance is not None and self.rate is not None and self.payment is not None:
             if months is not None:
@@ -187,11 +207,14 @@ class Takeover(Shown):
     def made(self) -> int | None:
         """How many payments were due before the takeover, when it can be told."""
         if self.payments_made is not None:
-            return whole(self.payments_made, what="payments_made", least=0, most=LONGEST)
+            return self.payments_made
         if self.first_payment is not None:
-            first = read_date(self.first_payment, what="first_payment")
+            first = self.first_payment
             if first >= self.calendar.first:
-                raise InputError(f"first_payment is {first}, not before the next payment on {self.calendar.first}.")
+                raise InputError(
+                    f"first_payment is {first}, not before the next payment on {self.calendar.first}.",
+                    at="first_payment",
+                )
             assert self.run is not None
             number = self.run.number(self.calendar.first)
             # Back from the next due day, too: a 31st was the 29th once.
@@ -199,24 +222,29 @@ class Takeover(Shown):
                 return number - 1
             raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
         if self.original_years is not None:
-            count = read_value(self.original_years, "years", what="original_years") * self.calendar.per_year
+            count = self.original_years * self.calendar.per_year
             if not 0 < count <= LONGEST:
-                raise InputError(f"original_years is {self.original_years}; a term makes 1 to {LONGEST:,} payments.")
+                raise InputError(
+                    f"original_years is {self.original_years:g}; a term makes 1 to {LONGEST:,} payments.",
+                    at="original_years",
+                )
             left = len(self.remaining.agreed.rows)
-            made = round(count) - left
+            made = int(round(count)) - left
             if abs(count - round(count)) > 1e-9 or made < 0:
                 raise InputError(
-                    f"original_years is {self.original_years}, which makes {count:g} payments; "
-                    f"{left} are still to come."
+                    f"original_years is {self.original_years:g}, which makes {count:g} payments; "
+                    f"{left} are still to come.",
+                    at="original_years",
                 )
             return made
         if self.original_amount is not None:
-            amount = read_amount(self.original_amount, what="original_amount")
+            amount = self.original_amount
             if amount < self.remaining.amount:
                 raise InputError(
-                    f"original_amount is {amount:,.2f}, less than the {self.remaining.amount:,.2f} that is still owed."
+                    f"original_amount is {amount:,.2f}, less than the {self.remaining.amount:,.2f} that is still owed.",
+                    at="original_amount",
                 )
-            then = Loan(amount, self.remaining.rate, payment=self.remaining.payment, per_year=self.per_year,
+            then = Loan(amount, self.remaining.rate, payment=float(self.remaining.payment), per_year=self.per_year,
                         currency=self.currency)  # fmt: skip
             balances = [amount, *(then.terms.money(row[4]) for row in then.agreed.rows)]
             return min(range(len(balances)), key=lambda k: abs(balances[k] - self.remaining.amount))
@@ -230,17 +258,17 @@ class Takeover(Shown):
         rest, count = self.remaining, self.made + len(self.remaining.agreed.rows)
         terms = rest.terms
         common: dict[str, Any] = {"per_year": self.per_year, "currency": self.currency, "locale": self.locale}
-        common["start"] = str(self.calendar.regular(-self.made))
-        common["first_payment"] = str(self.calendar.regular(1 - self.made))
+        common["start"] = self.calendar.regular(-self.made)
+        common["first_payment"] = self.calendar.regular(1 - self.made)
         if self.first_payment is not None:  # the due day of a short month is not the loan's own
-            common["first_payment"] = str(read_date(self.first_payment, what="first_payment"))
+            common["first_payment"] = self.first_payment
         if self.original_amount is not None:
             # With the agreed number of payments, the last of which clears, where these terms fit together.
             months = count * 12 / self.calendar.per_year
             try:
-                return Loan(self.original_amount, rest.rate, payment=rest.payment, months=months, **common)
+                return Loan(self.original_amount, rest.rate, payment=float(rest.payment), months=months, **common)
             except InputError:
-                return Loan(self.original_amount, rest.rate, payment=rest.payment, **common)
+                return Loan(self.original_amount, rest.rate, payment=float(rest.payment), **common)
         # Back from the balance: each payment added, the interest of its period taken off.
         i = float(terms.agreement.periodic(terms.agreement.rate))
         owed = rest.amount
@@ -256,7 +284,7 @@ class Takeover(Shown):
                     continue
                 if abs(found.payment - rest.payment) < 10.0**-terms.scale / 2:
                     return found
-        return Loan(round(owed, terms.scale), rest.rate, payment=rest.payment, **common)
+        return Loan(round(owed, terms.scale), rest.rate, payment=float(rest.payment), **common)
 
     @cached_property
     def contradictions(self) -> tuple[str, ...]:
@@ -288,11 +316,11 @@ class Takeover(Shown):
                     f"{'more' if gap > 0 else 'less'}{reason}."
                 )
             if self.original_years is not None:
-                agreed = round(read_value(self.original_years, "years", what="original_years") * self.calendar.per_year)
+                agreed = round(self.original_years * self.calendar.per_year)
                 if abs(len(original.agreed.rows) - agreed) > 0:
                     found.append(
                         f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
-                        f"at {shown(rest.payment)}, not the {agreed} of {self.original_years} years."
+                        f"at {shown(rest.payment)}, not the {agreed} of {self.original_years:g} years."
                     )
         return tuple(found)
 
@@ -366,7 +394,7 @@ class Takeover(Shown):
     def _common(self) -> dict[str, Any]:
         return {
             "per_year": self.per_year, "currency": self.currency, "locale": self.locale,
-            "start": str(self.calendar.regular(0)), "first_payment": str(self.calendar.first),
+            "start": self.calendar.regular(0), "first_payment": self.calendar.first,
         }  # fmt: skip
 
     def _around(self, number: int) -> str:

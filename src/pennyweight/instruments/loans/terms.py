@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal, localcontext
 from fractions import Fraction
 from functools import partial
-from typing import TYPE_CHECKING, Any, Literal
+from types import SimpleNamespace
+from typing import Any, Literal
 
 import numpy as np
 
@@ -23,14 +24,10 @@ from pennyweight.quantities.periods import read_compounding, read_per_year
 from pennyweight.quantities.rates import Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.loans.loan import Loan
-
-__all__ = ["EVENT_WORDS", "REPAID", "LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
+__all__ = ["REPAID", "LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
 
 REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
 ROUNDINGS = ("half up", "half even", "payment up")
-EVENT_WORDS = ("rate", "extra", "paid", "balance")
 _SHAPES: dict[str, Literal["level", "principal", "interest"]] = {
     "level payment": "level",
     "constant principal": "principal",
@@ -52,6 +49,8 @@ class LoanTerms:
     calendar: Calendar | None
     day_count: str | None
     rate: Rate
+    said_compounding: float | None
+    """How the rate compounds, where that was said with it or for it."""
     lent: float
     fee_up_front: float
     fee_added: float
@@ -64,21 +63,21 @@ class LoanTerms:
         return float(Decimal(int(units)).scaleb(-self.scale))
 
 
-def settle(loan: Loan) -> LoanTerms:
-    """Read all terms of a loan; InputError or NoAnswer when they cannot be."""
-    return _Reader(loan).terms()
+def settle(given: Mapping[str, Any]) -> LoanTerms:
+    """Read all terms of a loan as they were given; InputError or NoAnswer when they cannot be."""
+    return _Reader(SimpleNamespace(**given)).terms()
 
 
 def units_of(value: float, style: Style, rounding: str | None, what: str) -> int | float:
     """An amount in smallest units; refused when it has more decimals than the currency."""
     if abs(value) * 10**style.places > _LARGEST:
-        raise InputError(f"{what} is {value:g}; a loan's amounts go up to {_LARGEST / 10**style.places:g}.")
+        raise InputError(f"{what} is {value:g}; a loan's amounts go up to {_LARGEST / 10**style.places:g}.", at=what)
     if rounding is None:
         return value
     units = Decimal(repr(value)).scaleb(style.places)
     whole = units.to_integral_value()
     if abs(units - whole) > Decimal("1e-6"):  # 0.1 + 0.2 is thirty cents
-        raise InputError(f"{what} is {value}; amounts of this currency have {style.places} decimals at most.")
+        raise InputError(f"{what} is {value}; amounts of this currency have {style.places} decimals at most.", at=what)
     return int(whole)
 
 
@@ -88,8 +87,9 @@ def exact_rate(value: float) -> Fraction:
 
 
 class _Reader:
-    def __init__(self, loan: Loan) -> None:
+    def __init__(self, loan: SimpleNamespace) -> None:
         self.loan = loan
+        self.said: float | None = None
         self.style = Style(loan.currency, loan.locale)
         if loan.rounding is not None:
             choice(loan.rounding, ROUNDINGS, "rounding")
@@ -97,7 +97,7 @@ class _Reader:
         self.fortnightly = self.repaid == "half every two weeks"
         self.per_year = 26 if self.fortnightly else read_per_year(loan.per_year)
         if not 1 <= self.per_year <= 52:
-            raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.")
+            raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.", at="per_year")
         self.at_start = choice(loan.paid, ("start", "end"), "paid") == "start"
         for what in ("rate_moves", "extra_moves", "holiday_moves"):
             choice(getattr(loan, what), ("payment", "term"), what)
@@ -112,7 +112,9 @@ class _Reader:
         if self.loan.interest != "equal periods":
             day_count = read_day_count(self.loan.interest)
             if day_count not in _BASIS:
-                raise InputError(f"interest is by '{day_count}'; a loan's is by equal periods, {', '.join(_BASIS)}.")
+                raise InputError(
+                    f"interest is by '{day_count}'; a loan's is by equal periods, {', '.join(_BASIS)}.", at="interest"
+                )
             if calendar is None:
                 raise InputError(f"interest by {day_count} needs days; give the start or the first payment.")
         count = self._count()
@@ -138,7 +140,7 @@ class _Reader:
         agreement, rate, lent = self._solved(agreement, rate)
         fees = [self._fee(getattr(self.loan, what), lent, what) for what in ("fee_up_front", "fee_added", "fee_each")]
         return LoanTerms(
-            agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, lent, *fees
+            agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, self.said, lent, *fees
         )
 
     # What is given and what is missing.
@@ -179,7 +181,8 @@ class _Reader:
         if not 0 < count <= LONGEST or abs(count - round(count)) > 1e-9:
             raise InputError(
                 f"{name} is {given}; a term is above zero and makes whole payments ({often} a year), "
-                f"{LONGEST:,} at most."
+                f"{LONGEST:,} at most.",
+                at=name,
             )
         return round(count)
 
@@ -190,7 +193,8 @@ class _Reader:
         if spread < count:
             raise InputError(
                 f"amortized_over is {self.loan.amortized_over}, shorter than the term: the balloon would fall due "
-                "after the loan is paid off."
+                "after the loan is paid off.",
+                at="amortized_over",
             )
         if self.loan.residual is not None:
             raise InputError("Give amortized_over or a residual, not both; either fixes the balloon.")
@@ -205,7 +209,8 @@ class _Reader:
         payments = read_value(given, "years", what="interest_only") * self.per_year
         if abs(payments - round(payments)) > 1e-9 or not 0 <= payments < count:
             raise InputError(
-                f"interest_only is {given}; it is whole payments and ends before the term (years, or '18 months')."
+                f"interest_only is {given}; it is whole payments and ends before the term (years, or '18 months').",
+                at="interest_only",
             )
         if self.at_start:
             raise InputError("Payments at the start of each period go with a level payment only.")
@@ -217,6 +222,7 @@ class _Reader:
         if self.loan.rate is None:
             return Rate(0.0, self._compounding(None))
         read = read_rate(self.loan.rate, what="rate")
+        self.said = read.compounding
         if read.value < 0:
             raise InputError(f"The rate is {self.loan.rate}; a loan's is 0 or more.")
         return Rate(read.value, self._compounding(read.compounding))
@@ -273,7 +279,7 @@ class _Reader:
             return None
         value = read_amount(given, what=what)
         if value < 0 or (value == 0 and what in ("amount", "payment")):
-            raise InputError(f"{what} is {given}; a loan's is above zero.")
+            raise InputError(f"{what} is {given}; a loan's is above zero.", at=what)
         return units_of(value, self.style, self.loan.rounding, what)
 
     def _fee(self, given: str | float | None, lent: float, what: str) -> float:
@@ -281,15 +287,15 @@ class _Reader:
             return 0.0
         if isinstance(given, str) and given.strip().endswith("%"):
             if what == "fee_each":
-                raise InputError(f"{what} is {given}; write an amount.")
+                raise InputError(f"{what} is {given}; write an amount.", at=what)
             share = read_value(given, "share", what=what)
             if not 0 <= share < 1:
-                raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.")
+                raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.", at=what)
             value = float(round(Decimal(repr(share)) * Decimal(repr(lent)), self.style.places))
         else:
             value = read_amount(given, what=what)
         if value < 0 or (what == "fee_up_front" and value >= lent):
-            raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.")
+            raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.", at=what)
         units_of(value, self.style, self.loan.rounding, what)
         return value
 
@@ -310,7 +316,7 @@ class _Reader:
         balance = owed if loan.rounding is None else round(owed * unit)
         agreed = replace(agreed, amount=balance)
         if agreed.residual >= balance and agreed.residual:
-            raise InputError(f"residual is {loan.residual}; it is less than the loan of {lent:,.2f}.")
+            raise InputError(f"residual is {loan.residual}; it is less than the loan of {lent:,.2f}.", at="residual")
         if loan.rate is None:
             found = self._rate_needed(agreed)
             rate = Rate(found, rate.compounding)

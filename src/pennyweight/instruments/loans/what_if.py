@@ -75,7 +75,7 @@ def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...
     for given in a_list(amounts, what="amounts", of="amounts"):
         extra = read_amount(given, what="extra")
         if extra <= 0:
-            raise InputError(f"extra is {given}; write amounts above zero.")
+            raise InputError(f"extra is {given}; write amounts above zero.", at="extra")
         found.append(_extra(loan, extra))
     return tuple(found)
 
@@ -88,12 +88,14 @@ def extra_needed(loan: Loan, by: str | dt.date | int) -> Extra:
     >>> extra_needed(Loan(100_000, "6%", years=30), 180).extra
     244.31
     """
-    number = _number_by(an_instance(loan, Loan, what="loan"), by)
+    number = _number_by(an_instance(loan, Loan, what="loan"), by, "paid_off_by")
     if number >= len(loan.schedule.rows):
         when = loan.schedule.named(len(loan.schedule.rows))
         raise NoAnswer(f"The loan is paid off by then without extra payments, {when}.")
     if number <= loan.made:
-        raise InputError(f"{by} is not after the payments already made; give a later day.")
+        raise InputError(
+            f"paid_off_by is {by}, which is not after the payments already made; give a later day.", at="paid_off_by"
+        )
     unit = 10.0**-loan.terms.scale
     low, high = 0, ceil(loan.schedule.balance_after(loan.made) / unit)  # in smallest units; all of it at once does
     while high - low > 1:
@@ -157,14 +159,14 @@ def refinancing(
     for name in terms:
         if name not in loan.given:
             raise InputError(f"A loan has no '{name}'{nearest(name, loan.given) or '.'}")
-    after = _number_by(loan, on)
+    after = _number_by(loan, on, "on")
     old = loan.schedule
     if not 0 < after < len(old.rows):
-        raise InputError(f"{on} is not between the first and the last payment of the loan.")
+        raise InputError(f"on is {on}, which is not between the first and the last payment of the loan.", at="on")
     owed = old.balance_after(after)
     paid = read_amount(costs, what="costs")
     if paid < 0:
-        raise InputError(f"costs are {costs}; write an amount of zero or more.")
+        raise InputError(f"costs are {costs}; write an amount of zero or more.", at="costs")
     shared = {
         name: loan.given[name] for name in ("per_year", "currency", "locale", "rounding", "compounding", "interest")
     }
@@ -178,7 +180,7 @@ def refinancing(
     span = longest if horizon is None else read_amount(horizon, what="horizon") * loan.terms.per_year
     end = round(span) if 0 < span <= LONGEST else 0
     if end < 1:
-        raise InputError(f"horizon is {horizon}; it is 1 to {LONGEST:,} payments long.")
+        raise InputError(f"horizon is {horizon}; it is 1 to {LONGEST:,} payments long.", at="horizon")
     gains = [-out_of_pocket - (fresh.balance_after(0) - owed)]
     spent_old = spent_new = 0.0
     for k in range(1, max(longest, end) + 1):
@@ -207,13 +209,13 @@ def refinancing(
     )
 
 
-def _number_by(loan: Loan, when: str | dt.date | int) -> int:
+def _number_by(loan: Loan, when: str | dt.date | int, what: str) -> int:
     """How many payments lie on or before a day."""
     if (number := payment_number(when)) is not None:
         return number
     if loan.terms.calendar is None:
-        raise InputError(f"{when} is a date, and the loan has none; give the number of a payment.")
-    day = read_date(when)
+        raise InputError(f"{what} is {when}, and the loan has no dates; give the number of a payment.", at=what)
+    day = read_date(when, what=what)
     return 0 if day < loan.terms.calendar.first else loan.terms.calendar.made_by(day)
 
 

@@ -96,7 +96,7 @@ class PlanTerms:
         """A rate per period as an effective yearly one."""
         if per_period <= -1:
             return KnownRate(-1.0)
-        return KnownRate(effective_rate(per_period * self.often, self.often))
+        return KnownRate(float(effective_rate(per_period * self.often, self.often)))
 
 
 @dataclass(frozen=True)

@@ -157,7 +157,9 @@ def _plan(
     g = read_rate(growth, what="growth").per_period(often)
     wait = read_value(deferred, "years", what="deferred") * often
     if wait < 0 or wait > _MOST_PERIODS:
-        raise InputError(f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.")
+        raise InputError(
+            f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.", at="deferred"
+        )
     n = None if years is None else years * often
     terms = PlanTerms(kind, unknown, start, pay, i, n, end, g, wait, often, told, paid, Style(currency))
     _check(terms)
@@ -204,13 +206,15 @@ def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
             return inf
         years = read_value(value, "years", what="years")
         if not years > 0:
-            raise InputError(f"years is {value}; a term must be above zero.")
+            raise InputError(f"years is {value}; a term must be above zero.", at="years")
         return years
     amount = read_amount(0.0 if value is None else value, what=name)
     if amount < 0:
-        raise InputError(f"{name} is {value}; write amounts as positive numbers, their names say which way they go.")
+        raise InputError(
+            f"{name} is {value}; write amounts as positive numbers, their names say which way they go.", at=name
+        )
     if amount > LARGEST:
-        raise InputError(f"{name} is {value}; amounts go up to {LARGEST:g}.")
+        raise InputError(f"{name} is {value}; amounts go up to {LARGEST:g}.", at=name)
     return amount
 
 
@@ -221,18 +225,22 @@ def _per_period(given: object, often: int, told: float, said: bool) -> float:
         raise InputError(f"The rate '{given}' says how it compounds, and compounding says otherwise; leave one out.")
     i = rate.per_period(often, bare_compounds=told)
     if not i > -1:
-        raise InputError(f"rate is {given}, which loses everything within one period.")
+        raise InputError(f"rate is {given}, which loses everything within one period.", at="rate")
     if not isfinite(i):
-        raise InputError(f"rate is {given}, which comes to more in a period than a number can hold.")
+        raise InputError(f"rate is {given}, which comes to more in a period than a number can hold.", at="rate")
     return i
 
 
 def _check(t: PlanTerms) -> None:
     if t.n == inf:
         if t.kind is GROW:
-            raise InputError("years is forever; a pot that grows needs a term, only one that is lived on can last.")
+            raise InputError(
+                "years is forever; a pot that grows needs a term, only one that is lived on can last.", at="years"
+            )
         if t.end:
-            raise InputError(f"years is forever, so nothing is left at an end: leave out {t.kind.names[4]}.")
+            raise InputError(
+                f"years is forever, so nothing is left at an end: leave out {t.kind.names[4]}.", at="years"
+            )
         if t.i is not None and t.i <= t.g:
             raise NoAnswer(
                 f"Payments that grow by {t.yearly(t.g):.2%} a year forever cannot be met by a rate of "
@@ -241,7 +249,9 @@ def _check(t: PlanTerms) -> None:
     elif t.n is not None and t.n + t.wait > _MOST_PERIODS:
         raise InputError(f"That makes {t.n + t.wait:,.0f} periods; the most is {_MOST_PERIODS:,}.")
     if t.n is not None and t.n < 1 and t.find != "rate" and not t.is_lump_sum:
-        raise InputError(f"years is {t.n / t.often:g}, which is shorter than one period of {t.often} a year.")
+        raise InputError(
+            f"years is {t.n / t.often:g}, which is shorter than one period of {t.often} a year.", at="years"
+        )
 
 
 def _solve(t: PlanTerms) -> float:

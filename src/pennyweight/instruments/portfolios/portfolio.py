@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.errors import InputError, NoAnswer, choice, nearest
+from pennyweight.errors import InputError, NoAnswer, Place, choice, nearest
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates
@@ -100,7 +100,7 @@ class Benchmark:
     levels: Floats
 
     def __post_init__(self) -> None:
-        dates, levels = read_dates(self.dates), read_row(self.levels, what="The levels")
+        dates, levels = read_dates(self.dates), read_row(self.levels, what="levels")
         if dates.size != levels.size:
             raise InputError(f"{levels.size} levels and {dates.size} dates: each level needs its date.")
         if (levels <= 0).any():
@@ -114,7 +114,7 @@ class Benchmark:
         table = read_csv(a_path(path))
         dates, levels = table.dates("date"), table.amounts("level")
         if not levels.size or (levels <= 0).any():
-            raise InputError(f"{path} needs levels above zero.")
+            raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))
         return cls(dates, levels)
 
     def at(self, days: Days) -> Floats:
@@ -149,10 +149,10 @@ class Portfolio:
     """Sentences about days on which only some accounts have a value."""
 
     def __post_init__(self) -> None:
-        dates, values = read_dates(self.dates), read_row(self.values, what="The values")
+        dates, values = read_dates(self.dates), read_row(self.values, what="values")
         flow_dates, flows = np.empty(0, "datetime64[D]"), np.empty(0)
         if not all(_is_empty(one) for one in (self.flows, self.flow_dates)):
-            flow_dates, flows = read_dates(self.flow_dates), read_row(self.flows, what="The flows")
+            flow_dates, flows = read_dates(self.flow_dates), read_row(self.flows, what="flows")
         if dates.size != values.size or flow_dates.size != flows.size:
             raise InputError("Each value needs its date, and each flow its own.")
         if dates.size < 2 or (np.diff(dates).astype(np.int64) <= 0).any():
@@ -442,9 +442,13 @@ def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -
         if kind not in KINDS:
             hint = nearest(word, KINDS) or "."
             raise InputError(
-                f"{path}, row {line}, column '{names['kind']}' is '{word}'{hint} Known are {', '.join(KINDS)}."
+                f"{path}, row {line}, column '{names['kind']}' is '{word}'{hint} Known are {', '.join(KINDS)}.",
+                at=Place.of_file(path),
             )
         if amount < 0 and kind != "value":
-            raise InputError(f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way.")
+            raise InputError(
+                f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way.",
+                at=Place.of_file(path),
+            )
         rows.append((day, account, kind, float(amount)))
     return rows
