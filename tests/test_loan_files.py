@@ -16,11 +16,7 @@ from pennyweight import (
     NoAnswer,
     Recurring,
     Takeover,
-    extra_needed,
-    extras_table,
-    offers,
     read_loan_file,
-    refinancing,
 )
 from pennyweight.cli.main import status
 from tests.clerk import D, books
@@ -33,28 +29,28 @@ LOAN = Loan(86_000, "4.2%", years=15)
 
 
 def test_extras_save_what_the_clerk_finds() -> None:
-    for row in extras_table(LOAN, [50, "100", 1_000]):
+    for row in LOAN.extras_table([50, "100", 1_000]):
         rows = books(D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(row.extra)) for n in range(1, 181)])
         assert row.payments_saved == 180 - len(rows)
         assert row.interest_saved == pytest.approx(LOAN.agreed.total_interest - float(sum(line[1] for line in rows)))
 
 
 def test_the_extra_needed_is_the_smallest_cent() -> None:
-    found = extra_needed(LOAN, 120).extra
+    found = LOAN.extra_needed(120).extra
     for extra, count in ((found, 120), (round(found - 0.01, 2), 121)):
         assert (
             len(books(D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(str(extra))) for n in range(1, 181)]))
             == count
         )
     with pytest.raises(NoAnswer, match="paid off by then without extra payments"):
-        extra_needed(LOAN, 200)
+        LOAN.extra_needed(200)
     with pytest.raises(InputError, match="the loan has no dates"):
-        extra_needed(LOAN, "2030-01-31")
+        LOAN.extra_needed("2030-01-31")
 
 
 def test_refinancing_is_judged_by_what_is_paid_and_owed() -> None:
     """At every payment: old paid + old owed less new paid, new owed and the costs; it pays from where that stays above 0."""
-    told = refinancing(LOAN, on=36, rate="3%", years=12, costs=1_500, horizon=5)
+    told = LOAN.refinancing(on=36, rate="3%", years=12, costs=1_500, horizon=5)
     new = Loan(told.balance, "3%", years=12)
     old_rows, new_rows = LOAN.agreed.plain_rows()[36:], new.agreed.plain_rows()
     gains = []
@@ -64,15 +60,15 @@ def test_refinancing_is_judged_by_what_is_paid_and_owed() -> None:
     assert told.pays_after == next(k for k, gain in enumerate(gains, 1) if gain > 0)
     assert told.gain == pytest.approx(gains[59])
     assert told.balance == LOAN.agreed.balance_after(36)
-    assert refinancing(LOAN, on=36, rate="4.2%", years=12, costs=100).pays_after is None
+    assert LOAN.refinancing(on=36, rate="4.2%", years=12, costs=100).pays_after is None
     with pytest.raises(InputError, match="not between the first and the last payment"):
-        refinancing(LOAN, on=200, rate="3%", years=12)
+        LOAN.refinancing(on=200, rate="3%", years=12)
     with pytest.raises(InputError, match="costs are -5"):
-        refinancing(LOAN, on=36, rate="3%", years=12, costs=-5)
+        LOAN.refinancing(on=36, rate="3%", years=12, costs=-5)
 
 
 def test_offers_side_by_side() -> None:
-    mine, other = offers({"a": LOAN, "b": LOAN.but(rate="3.9%", fee_up_front=2_000)})
+    mine, other = LOAN.offers({"b": LOAN.but(rate="3.9%", fee_up_front=2_000)})
     assert (mine.apr, other.total_fees) == (pytest.approx(0.042, abs=2e-6), 2_000)
     assert other.total_paid == pytest.approx(86_000 + other.total_interest + 2_000)
     assert (other.apr or 0) > 0.039
@@ -336,7 +332,7 @@ FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n
         (FILE + "[takeover]\non = 2027-01-31", "", "with [takeover], 'amount' stands in there"),
         (FILE + "[spare]\namount = 5", "", "go with several [loans]"),
         ('loan = "L"\n[loans.a]\namount = "60%"\nrate = "5%"\nyears = 1', "", "60% of what? Give 'needs'"),
-        (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total is 50, and taxes and insurance of the year take all of it"),
+        (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total is 50.00, and taxes and insurance of the year take all of it"),
         (FILE + '[refinance]\non = 2027-06-30\nrate = "x"\nyears = 1', "", "line 8, [refinance] rate"),
         (FILE + 'events = "../x.csv"', "", "lies outside the folder of the loan file"),
         (FILE + 'events = "none.csv"', "", "there is no file 'none.csv' beside the loan file"),

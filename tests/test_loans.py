@@ -20,7 +20,6 @@ from pennyweight import (
     PennyweightError,
     Recurring,
     irr,
-    refinancing,
     repay,
 )
 from pennyweight.cli.main import status
@@ -373,7 +372,7 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),
         (lambda: Loan(1000, "5%", **START, as_of="2026-01-01"), InputError, "before the start of the loan"),
         (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'; did you mean 'years'?"),
-        (lambda: refinancing(Loan(1000, "5%", years=1), on=3, rte="5%"), InputError, "A loan has no 'rte'; did you mean 'rate'?"),
+        (lambda: Loan(1000, "5%", years=1).refinancing(on=3, rte="5%"), InputError, "A loan has no 'rte'; did you mean 'rate'?"),
         (lambda: Loan(1000, "5%", years=1, events=[("2027-01-01", "extra")]), InputError, "each is an Event, or (when, what, amount)"),
         (lambda: Loan(1000, "5%", years=1, extras=[5]), InputError, "extras hold 5; each is a Recurring"),
         (lambda: LoanSet({"a": 5}), InputError, "'a' is 5; write a Loan"),

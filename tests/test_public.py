@@ -8,13 +8,17 @@ import re
 import shlex
 import subprocess
 import sys
+from dataclasses import FrozenInstanceError, fields, is_dataclass, replace
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 
 import pennyweight
-from pennyweight import Deal, errors, read_loan_file
+from pennyweight import Deal, Loan, errors, read_loan_file
 from tests.builders import STARTERS
+from tests.results import RESULTS, WRITTEN, loan, taxi
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text(encoding="utf-8")
@@ -39,6 +43,57 @@ def test_every_public_call_has_an_example_and_every_member_says_what_it_is() -> 
                 assert inspect.getdoc(bare), f"{name}.{member}"
 
 
+@pytest.mark.parametrize("name", [*RESULTS, *WRITTEN])
+def test_an_object_is_a_line_a_page_and_stays_as_it_is(name: str) -> None:
+    one: Any = {**RESULTS, **WRITTEN}[name]()
+    assert type(one) is getattr(pennyweight, name)
+    if name == "Document":  # it is the page
+        return
+    assert "\n" not in repr(one)
+    assert len(repr(one)) <= 120
+    text = str(one)
+    assert text.strip()
+    assert " object at 0x" not in text
+    kept = fields(one) if is_dataclass(one) else ()
+    for field in kept:
+        value = getattr(one, field.name)
+        with pytest.raises(AttributeError):
+            setattr(one, field.name, value)
+        assert not isinstance(value, list), field.name
+        if isinstance(value, dict) and field.init:
+            with pytest.raises(FrozenInstanceError):
+                value.clear()
+        if isinstance(value, np.ndarray):
+            assert not value.flags.writeable, field.name
+    assert str(one) == text
+
+
+@pytest.mark.parametrize("name", WRITTEN)
+def test_what_says_the_same_is_equal(name: str) -> None:
+    loan.cache_clear()
+    taxi.cache_clear()
+    one: Any = WRITTEN[name]()
+    loan.cache_clear()
+    taxi.cache_clear()
+    other: Any = WRITTEN[name]()
+    by_value = name not in ("Benchmark", "CashFlows", "Deal", "Portfolio")
+    assert (one == other) is by_value
+    assert (hash(one) == hash(other)) is by_value
+    if by_value:
+        assert replace(one) == one
+
+
+def test_a_loan_made_with_other_terms_is_worked_out_anew() -> None:
+    """As if it were written so: the same as a loan of these terms alone."""
+    known = {"amount": 86_000.0, "rate": "4.2%", "years": 15, "payment": 644.79}
+    for left_out in ("amount", "rate", "payment"):
+        given: dict[str, Any] = {name: value for name, value in known.items() if name != left_out}
+        for changed, value in (("rate", "5%"), ("years", 14), ("amount", 86_500), ("payment", 651)):
+            if changed == left_out:
+                continue
+            assert replace(Loan(**given), **{changed: value}) == Loan(**{**given, changed: value})
+
+
 def test_every_module_says_what_it_is_and_sorts_what_it_offers() -> None:
     for path in (ROOT / "src").rglob("*.py"):
         tree = ast.parse(path.read_text(encoding="utf-8"))
@@ -61,7 +116,7 @@ def test_errors_are_one_family() -> None:
     assert issubclass(errors.InputError, ValueError)
     assert issubclass(errors.SeveralAnswers, errors.NoAnswer)
     assert issubclass(errors.NoAnswer, errors.PennyweightError)
-    raised = {"InputError", "NoAnswer", "SeveralAnswers", "AttributeError", "AssertionError"}
+    raised = {"InputError", "NoAnswer", "SeveralAnswers", "AttributeError", "AssertionError", "FrozenInstanceError"}
     for path in (ROOT / "src").rglob("*.py"):
         for name in re.findall(r"raise (\w+)\(", path.read_text(encoding="utf-8")):
             # click's own usage errors and refusals built by a helper beside

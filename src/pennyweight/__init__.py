@@ -9,10 +9,17 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pennyweight.analysis.comparison import Comparison
     from pennyweight.analysis.deal import Deal
+    from pennyweight.analysis.finding import Answer, Answers, Found
+    from pennyweight.analysis.turning import TurningPoint
+    from pennyweight.analysis.variation import Variation
+    from pennyweight.analysis.weighing import Figure, GoalResult, Weighing
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
+    from pennyweight.core.loans.batch import LoanBook
     from pennyweight.core.loans.batch_events import LoanEvents
-    from pennyweight.errors import InputError, NoAnswer, PennyweightError, SeveralAnswers
+    from pennyweight.documents.model import Document
+    from pennyweight.errors import InputError, NoAnswer, PennyweightError, Place, SeveralAnswers
     from pennyweight.instruments.arrays.annuities import (
         annuity_factor,
         future_value,
@@ -27,45 +34,83 @@ if TYPE_CHECKING:
     from pennyweight.instruments.arrays.rates import effective_rate, nominal_rate
     from pennyweight.instruments.arrays.returns import irr, irr_outcomes
     from pennyweight.instruments.arrays.worth import discount_factors, npv
-    from pennyweight.instruments.bonds.bond import Bond
-    from pennyweight.instruments.flows.cash_flows import CashFlows
+    from pennyweight.instruments.bonds.bond import Bond, Coupons
+    from pennyweight.instruments.bonds.report import BondReport
+    from pennyweight.instruments.flows.cash_flows import Account, CashFlows
+    from pennyweight.instruments.flows.report import FlowsReport
+    from pennyweight.instruments.flows.working import FlowsWorking
     from pennyweight.instruments.loans.events import Event, Holiday, Recurring
     from pennyweight.instruments.loans.file import read_loan_file
     from pennyweight.instruments.loans.loan import Loan
     from pennyweight.instruments.loans.percentage_rate import apr
-    from pennyweight.instruments.loans.several import LoanSet
-    from pennyweight.instruments.loans.study import LoanStudy
+    from pennyweight.instruments.loans.schedule import Schedule
+    from pennyweight.instruments.loans.several import LoanSet, SparePlan
+    from pennyweight.instruments.loans.study import Bill, LoanStudy
     from pennyweight.instruments.loans.takeover import Takeover
-    from pennyweight.instruments.loans.what_if import extra_needed, extras_table, offers, refinancing
+    from pennyweight.instruments.loans.timetable import Statement
+    from pennyweight.instruments.loans.what_if import Extra, Offer, Refinancing
+    from pennyweight.instruments.plans.plan import Plan
     from pennyweight.instruments.plans.plans import grow, repay, withdraw
-    from pennyweight.instruments.portfolios.portfolio import Benchmark, Portfolio
-    from pennyweight.instruments.rate_facts import rate_facts, real_rate, simple_interest, years_to_multiply
+    from pennyweight.instruments.plans.working import PlanWorking
+    from pennyweight.instruments.portfolios.portfolio import Benchmark, Period, Portfolio, Return
+    from pennyweight.instruments.portfolios.report import ReturnsReport
+    from pennyweight.instruments.rate_facts import RateFacts, rate_facts, real_rate, simple_interest, years_to_multiply
     from pennyweight.quantities.dates import payment_dates
     from pennyweight.quantities.rates import KnownRate
 
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Account": "instruments.flows.cash_flows",
+    "Answer": "analysis.finding",
+    "Answers": "analysis.finding",
     "Benchmark": "instruments.portfolios.portfolio",
+    "Bill": "instruments.loans.study",
     "Bond": "instruments.bonds.bond",
+    "BondReport": "instruments.bonds.report",
     "CashFlows": "instruments.flows.cash_flows",
+    "Comparison": "analysis.comparison",
+    "Coupons": "instruments.bonds.bond",
     "Deal": "analysis.deal",
+    "Document": "documents.model",
     "Event": "instruments.loans.events",
+    "Extra": "instruments.loans.what_if",
+    "Figure": "analysis.weighing",
+    "FlowsReport": "instruments.flows.report",
+    "FlowsWorking": "instruments.flows.working",
+    "Found": "analysis.finding",
+    "GoalResult": "analysis.weighing",
     "Holiday": "instruments.loans.events",
     "InputError": "errors",
     "IrrOutcome": "core.irr.outcome",
     "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
     "Loan": "instruments.loans.loan",
+    "LoanBook": "core.loans.batch",
     "LoanEvents": "core.loans.batch_events",
     "LoanSet": "instruments.loans.several",
     "LoanStudy": "instruments.loans.study",
     "NoAnswer": "errors",
+    "Offer": "instruments.loans.what_if",
     "PennyweightError": "errors",
+    "Period": "instruments.portfolios.portfolio",
+    "Place": "errors",
+    "Plan": "instruments.plans.plan",
+    "PlanWorking": "instruments.plans.working",
     "Portfolio": "instruments.portfolios.portfolio",
+    "RateFacts": "instruments.rate_facts",
     "Recurring": "instruments.loans.events",
+    "Refinancing": "instruments.loans.what_if",
+    "Return": "instruments.portfolios.portfolio",
+    "ReturnsReport": "instruments.portfolios.report",
+    "Schedule": "instruments.loans.schedule",
     "SeveralAnswers": "errors",
+    "SparePlan": "instruments.loans.several",
+    "Statement": "instruments.loans.timetable",
     "Takeover": "instruments.loans.takeover",
+    "TurningPoint": "analysis.turning",
+    "Variation": "analysis.variation",
+    "Weighing": "analysis.weighing",
     "actual_actual_icma": "instruments.arrays.days",
     "amortize": "instruments.arrays.loans",
     "annuity_factor": "instruments.arrays.annuities",
@@ -73,8 +118,6 @@ _HOMES = {
     "days_between": "instruments.arrays.days",
     "discount_factors": "instruments.arrays.worth",
     "effective_rate": "instruments.arrays.rates",
-    "extra_needed": "instruments.loans.what_if",
-    "extras_table": "instruments.loans.what_if",
     "future_value": "instruments.arrays.annuities",
     "grow": "instruments.plans.plans",
     "irr": "instruments.arrays.returns",
@@ -82,7 +125,6 @@ _HOMES = {
     "level_payment": "instruments.arrays.annuities",
     "nominal_rate": "instruments.arrays.rates",
     "npv": "instruments.arrays.worth",
-    "offers": "instruments.loans.what_if",
     "payment_dates": "quantities.dates",
     "payments_needed": "instruments.arrays.annuities",
     "perpetuity_factor": "instruments.arrays.annuities",
@@ -91,7 +133,6 @@ _HOMES = {
     "rate_needed": "instruments.arrays.annuities",
     "read_loan_file": "instruments.loans.file",
     "real_rate": "instruments.rate_facts",
-    "refinancing": "instruments.loans.what_if",
     "repay": "instruments.plans.plans",
     "simple_interest": "instruments.rate_facts",
     "withdraw": "instruments.plans.plans",
@@ -100,26 +141,56 @@ _HOMES = {
 }
 
 __all__ = [
+    "Account",
+    "Answer",
+    "Answers",
     "Benchmark",
+    "Bill",
     "Bond",
+    "BondReport",
     "CashFlows",
+    "Comparison",
+    "Coupons",
     "Deal",
+    "Document",
     "Event",
+    "Extra",
+    "Figure",
+    "FlowsReport",
+    "FlowsWorking",
+    "Found",
+    "GoalResult",
     "Holiday",
     "InputError",
     "IrrOutcome",
     "IrrOutcomes",
     "KnownRate",
     "Loan",
+    "LoanBook",
     "LoanEvents",
     "LoanSet",
     "LoanStudy",
     "NoAnswer",
+    "Offer",
     "PennyweightError",
+    "Period",
+    "Place",
+    "Plan",
+    "PlanWorking",
     "Portfolio",
+    "RateFacts",
     "Recurring",
+    "Refinancing",
+    "Return",
+    "ReturnsReport",
+    "Schedule",
     "SeveralAnswers",
+    "SparePlan",
+    "Statement",
     "Takeover",
+    "TurningPoint",
+    "Variation",
+    "Weighing",
     "actual_actual_icma",
     "amortize",
     "annuity_factor",
@@ -127,8 +198,6 @@ __all__ = [
     "days_between",
     "discount_factors",
     "effective_rate",
-    "extra_needed",
-    "extras_table",
     "future_value",
     "grow",
     "irr",
@@ -136,7 +205,6 @@ __all__ = [
     "level_payment",
     "nominal_rate",
     "npv",
-    "offers",
     "payment_dates",
     "payments_needed",
     "perpetuity_factor",
@@ -145,7 +213,6 @@ __all__ = [
     "rate_needed",
     "read_loan_file",
     "real_rate",
-    "refinancing",
     "repay",
     "simple_interest",
     "withdraw",

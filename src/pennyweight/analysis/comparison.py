@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -22,9 +21,17 @@ if TYPE_CHECKING:
 __all__ = ["Comparison", "compare", "compare_deals"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Comparison(Shown):
-    """Weighings side by side, by the name of their scenario or deal."""
+    """Weighings side by side, by the name of their scenario or deal.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> both = deal.compare(["base", "dear_hull"])
+    >>> both.differing, [weighing.verdict for weighing in both.weighings.values()]
+    (['hull'], ['pays off', 'nearly'])
+    """
 
     title: str
     weighings: Mapping[str, Weighing]
@@ -43,7 +50,7 @@ class Comparison(Shown):
         first = values[0]
         return all(np.array_equal(np.asarray(v), np.asarray(first), equal_nan=True) for v in values)
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One column each; rows are the verdict and the measures, by name."""
         import pandas as pd

@@ -9,6 +9,7 @@ from typing import Any
 from pennyweight.analysis import comparison, finding, variation, weighing
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison import Comparison
+from pennyweight.analysis.deal_page import deal_page
 from pennyweight.analysis.finding import Found
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.variation import Variation
@@ -16,13 +17,15 @@ from pennyweight.analysis.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import inputs_of, scenario_names
+from pennyweight.documents import Document
+from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
 
 __all__ = ["Deal"]
 
 
-class Deal:
+class Deal(Shown):
     """A deal: what goes in, how the money moves, what must come true.
 
     >>> deal = Deal.from_dict({
@@ -56,7 +59,12 @@ class Deal:
         return cls(define(a_mapping(document, what="The deal", of="its parts by name")))
 
     def __repr__(self) -> str:
-        return f"Deal({self.definition.title!r}, inputs={list(self.definition.inputs)})"
+        deal = self.definition
+        return f"Deal({deal.title[:60]!r}, {len(deal.inputs)} inputs, {len(deal.scenarios)} scenarios)"
+
+    def document(self) -> Document:
+        """What goes in, what must come true, and the cases the deal names; nothing is weighed."""
+        return deal_page(self.definition)
 
     @property
     def scenarios(self) -> list[str]:

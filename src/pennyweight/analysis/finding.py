@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from math import ceil, floor
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
@@ -17,6 +16,7 @@ from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.inputs import Inputs, input_named, inputs_of
 from pennyweight.deals.language.nodes import Binary, Compare, Name, Node, show
 from pennyweight.deals.language.parse import parse
+from pennyweight.described import Described
 from pennyweight.documents import Cell, Column, Document, Table, Text
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError
@@ -35,9 +35,17 @@ _ASKED = "?asked"
 _EDGE = "at the edge of what was looked at"
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """One value that answers; `kind` says on which side of it the condition holds."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Answer(Described):
+    """One value that answers; `kind` says on which side of it the condition holds.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> answer = deal.find("hull", "npv >= 0").outcomes["base"].answers[0]
+    >>> answer.kind, answer.shown
+    ('at most', 'EUR 537,185.75')
+    """
 
     value: float
     kind: Kind
@@ -45,9 +53,17 @@ class Answer:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """The answers in one scenario, smallest first, or why there is none."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Answers(Described):
+    """The answers in one scenario, smallest first, or why there is none.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> found = deal.find("swap_year", "npv < 0").outcomes["base"]
+    >>> found.answers, found.looked
+    ((), (0.0, 12.0))
+    """
 
     answers: tuple[Answer, ...]
     reason: str
@@ -55,9 +71,17 @@ class Outcome:
     """The range that was looked through."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Found(Shown):
-    """What `find` found: for each scenario its answers, or the reason why there are none."""
+    """What `find` found: for each scenario its answers, or the reason why there are none.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> found = deal.find("hull", "npv == 0", scenarios=["base", "wet_summers"])
+    >>> {name: round(values[0], 2) for name, values in found.answers.items()}
+    {'base': 537185.75, 'wet_summers': 338694.26}
+    """
 
     deal: str
     input: str
@@ -66,7 +90,7 @@ class Found(Shown):
     by_scale: bool
     looked: tuple[float, float]
     looked_shown: str
-    outcomes: Mapping[str, Outcome]
+    outcomes: Mapping[str, Answers]
     labels: Mapping[str, str]
 
     @property
@@ -74,7 +98,7 @@ class Found(Shown):
         """The answers by scenario."""
         return {name: [answer.value for answer in item.answers] for name, item in self.outcomes.items()}
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row an answer: scenario, value, kind, note."""
         import pandas as pd
@@ -175,7 +199,7 @@ def search(
     cases: Sequence[Inputs],
     limits: tuple[float, float] | None = None,
     pick: str | None = None,
-) -> list[Outcome]:
+) -> list[Answers]:
     """The outcome of each case; each widens its own range, so that it is the same whichever are asked together."""
     deal = model.definition
     exact = isinstance(node, Compare) and node.operator == "=="
@@ -227,7 +251,7 @@ def _look(
     numbers: NDArray[np.intp],
     node: Node,
     pick: str | None,
-) -> list[Outcome]:
+) -> list[Answers]:
     """The outcomes of the cases with these numbers, each looked for in its own range."""
     places = [places_of(item, limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
     owner = np.repeat(numbers, [place.size for place in places])
@@ -255,7 +279,7 @@ def _look(
             if not answers:
                 closest = _closest(evaluate, int(k), x[owner == k], values[owner == k])
                 reason = _why_none(deal, item, node, values[owner == k], closest, root[mine & jumps])
-            outcomes.append(Outcome(tuple(_distinct(answers)), reason, limits))
+            outcomes.append(Answers(tuple(_distinct(answers)), reason, limits))
         return outcomes
     for k, limits, base in zip(numbers, ranges, bases, strict=True):
         # What turns only at the very edge of the range is a limit of the question, not of the deal.
@@ -274,7 +298,7 @@ def _look(
             if holds and pick == side
         ]
         reason = "" if answers else _why_always(deal, item, values[owner == k], limits)
-        outcomes.append(Outcome(tuple(answers), reason, limits))
+        outcomes.append(Answers(tuple(answers), reason, limits))
     return outcomes
 
 
@@ -380,9 +404,9 @@ def _sets(deal: Definition, scenario: str, name: str) -> bool:
     return False
 
 
-def _with_note(outcome: Outcome, overridden: bool, name: str) -> Outcome:
+def _with_note(outcome: Answers, overridden: bool, name: str) -> Answers:
     if not overridden:
         return outcome
     said = f"the scenario's own {name} is overridden"
     answers = tuple(Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers)
-    return Outcome(answers, outcome.reason, outcome.looked)
+    return Answers(answers, outcome.reason, outcome.looked)

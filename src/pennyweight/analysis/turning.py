@@ -13,6 +13,7 @@ from pennyweight.analysis.search import close_in, default_range, places_of
 from pennyweight.deals.compiler.program import met_name
 from pennyweight.deals.definition import Input
 from pennyweight.deals.inputs import Inputs
+from pennyweight.described import Described
 
 __all__ = ["TurningPoint", "turning_points"]
 
@@ -22,13 +23,20 @@ _GRID = 49
 _BLOCK = 64
 
 
-@dataclass(frozen=True, slots=True)
-class TurningPoint:
+@dataclass(frozen=True, slots=True, repr=False)
+class TurningPoint(Described):
     """Where the verdict turns when one input moves alone.
 
     `base` and `turns_at` are in the input's unit, or multiples of itself for a series (`by_scale`). `below` and
     `above` are the nearest turns on each side, on the side that pays off; `turns_at` is the nearer. `distance`
     is how far, as a fraction of the base; `of_range` as a fraction of low…high, when those are given.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> point = deal.turning_points()[0]
+    >>> point.input, round(point.turns_at, 2), round(point.distance, 4)
+    ('hull', 465195.15, 0.1076)
     """
 
     input: str

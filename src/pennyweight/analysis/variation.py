@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
@@ -34,12 +33,19 @@ _SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
 """Between listed values: a comma, unless it groups thousands as in 380,000."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Variation(Shown):
     """Measures over one or two inputs. Values of a series are multiples of it.
 
     `figures` holds each measure, and `pays_off` when the deal has goals, with shape (len(first), len(second))
     or (len(first),).
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> table = deal.vary({"hurdle": ["8%", "10%"]}, show=["npv"])
+    >>> table.figures["npv"].round(2).tolist()
+    [103794.57, 57370.49]
     """
 
     deal: str
@@ -50,7 +56,7 @@ class Variation(Shown):
     base: Mapping[str, float]
     definition: Definition
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a case: the inputs, then the measures."""
         import pandas as pd

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
@@ -12,14 +12,15 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
-from pennyweight.analysis.finding import Outcome, search
+from pennyweight.analysis.finding import Answers, search
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import PARTS, Definition, Goal
-from pennyweight.deals.inputs import Inputs, inputs_of
+from pennyweight.deals.inputs import inputs_of
 from pennyweight.deals.language.nodes import Name, show
 from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
+from pennyweight.described import Described, FrozenMapping
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, choice
@@ -33,9 +34,17 @@ Floats: TypeAlias = NDArray[np.float64]
 VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
 
 
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """One measure: its value, or None with the reason why it is undefined."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Figure(Described):
+    """One measure: its value, or None with the reason why it is undefined.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> figure = deal.weigh().measures["payback"]
+    >>> round(figure.value, 4), figure.unit, figure.reason
+    (7.4644, 'years', '')
+    """
 
     name: str
     label: str
@@ -45,9 +54,17 @@ class Figure:
     formula: str
 
 
-@dataclass(frozen=True, slots=True)
-class GoalResult:
-    """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much."""
+@dataclass(frozen=True, slots=True, repr=False)
+class GoalResult(Described):
+    """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> goal = deal.weigh().goals["npv"]
+    >>> goal.state, goal.side, goal.bound, round(goal.slack, 2)
+    ('met', 'at_least', 0.0, 79556.59)
+    """
 
     name: str
     label: str
@@ -60,9 +77,18 @@ class GoalResult:
     reason: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Weighing(Shown):
-    """A deal weighed in one scenario."""
+    """A deal weighed in one scenario.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal.weigh()
+    Weighing('Electric water-taxi for the quay', scenario='base': pays off)
+    >>> deal.weigh("wet_summers").verdict
+    'falls short'
+    """
 
     deal: str
     scenario: str
@@ -71,14 +97,42 @@ class Weighing(Shown):
     inputs: Mapping[str, float | Floats]
     measures: Mapping[str, Figure]
     goals: Mapping[str, GoalResult]
-    answers: Mapping[str, Outcome]
-    turning_points: tuple[TurningPoint, ...]
-    checks: tuple[tuple[bool, str], ...]
     values: Mapping[str, Floats]
     """Every line and level, (periods + 1,)."""
-    definition: Definition
+    model: Model = field(repr=False)
+    worked_out: Mapping[str, Floats] = field(repr=False)
+    """Every name of the deal, one case wide."""
+
+    def __repr__(self) -> str:
+        return f"Weighing({self.deal[:60]!r}, scenario={self.scenario!r}: {self.verdict})"
+
+    @property
+    def definition(self) -> Definition:
+        """The deal as it was read."""
+        return self.model.definition
 
     @cached_property
+    def answers(self) -> Mapping[str, Answers]:
+        """The answers to the deal's questions, worked out when they are first asked for."""
+        found: dict[str, Answers] = {}
+        for name, question in self.definition.questions.items():
+            node = question.so_that or Name("pays_off")
+            item = self.definition.inputs[question.find]
+            outcomes = search(self.model, item, node, [self.inputs], pick=question.pick)
+            found[name] = _picked(outcomes[0], question.pick)
+        return FrozenMapping(found)
+
+    @cached_property
+    def turning_points(self) -> tuple[TurningPoint, ...]:
+        """Where the verdict turns when one input moves alone, worked out when they are first asked for."""
+        return tuple(turning_points(self.model, self.inputs))
+
+    @cached_property
+    def checks(self) -> tuple[tuple[bool, str], ...]:
+        """What the weighing tells of itself."""
+        return checks_of(self.model, self.inputs, self.worked_out)
+
+    @property
     def frame(self) -> pd.DataFrame:
         """Lines and levels by period; the index is the period, or its date when the deal has a start."""
         import pandas as pd
@@ -103,7 +157,7 @@ class Weighing(Shown):
         }
         return pd.DataFrame(columns, index=pd.Index(year[last], name="year"))
 
-    @cached_property
+    @property
     def table(self) -> pd.DataFrame:
         """Verdict, measures and goals, a row each; what CSV shows unless the lines are asked for."""
         import pandas as pd
@@ -118,7 +172,7 @@ class Weighing(Shown):
         ]
         return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
 
-    @cached_property
+    @property
     def frames(self) -> dict[str, pd.DataFrame]:
         """`periods`, `measures`, `goals` and `turning_points` as tables."""
         import pandas as pd
@@ -183,34 +237,15 @@ class Weighing(Shown):
         return weighing_page(self, by=by)
 
 
-def weigh(
-    model: Model,
-    scenario: str = "base",
-    inputs: Mapping[str, object] | None = None,
-    *,
-    with_answers: bool = True,
-) -> Weighing:
+def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | None = None) -> Weighing:
     """Weigh one scenario; see `Deal.weigh`."""
     case = inputs_of(model.definition, scenario, inputs)
-    return weigh_case(model, case, scenario, with_answers=with_answers)
-
-
-def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool = True) -> Weighing:
-    """Weigh one case whose inputs are all settled."""
     deal = model.definition
     values = model.everything(case)
     _refuse_broken_periods(deal, values)
     _refuse_broken_loans(deal, values)
     measures = {name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")}
     goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
-    answers: dict[str, Outcome] = {}
-    points: list[TurningPoint] = []
-    if with_answers:
-        for name, question in deal.questions.items():
-            node = question.so_that or Name("pays_off")
-            found = search(model, deal.inputs[question.find], node, [case], pick=question.pick)
-            answers[name] = _picked(found[0], question.pick)
-        points = turning_points(model, case)
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
     return Weighing(
@@ -221,11 +256,9 @@ def weigh_case(model: Model, case: Inputs, scenario: str, *, with_answers: bool 
         inputs=case,
         measures=measures,
         goals=goals,
-        answers=answers,
-        turning_points=tuple(points),
-        checks=checks_of(model, case, values),
         values={name: np.array(values[name][:, 0]) for name in shown},
-        definition=deal,
+        model=model,
+        worked_out=values,
     )
 
 
@@ -279,12 +312,12 @@ def _verdict(goals: Mapping[str, GoalResult]) -> VerdictWord:
     return "falls short" if "missed" in states else "nearly"
 
 
-def _picked(outcome: Outcome, pick: str | None) -> Outcome:
+def _picked(outcome: Answers, pick: str | None) -> Answers:
     """Only the largest or the smallest answer, when the question asks for it."""
     if pick is None or not outcome.answers:
         return outcome
     chosen = max if pick == "largest" else min
-    return Outcome((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason, outcome.looked)
+    return Answers((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason, outcome.looked)
 
 
 def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:

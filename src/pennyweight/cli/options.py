@@ -29,6 +29,7 @@ __all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_over
 _FORCE = "pennyweight.force"
 
 Command = TypeVar("Command", bound=Callable[..., Any])
+Worked = TypeVar("Worked")
 
 deal_argument = click.argument("deal", type=click.Path(path_type=Path))
 
@@ -108,8 +109,7 @@ def deliver(
             "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
         )
     with files_read() as read:
-        result = _told_by_option(compute)
-    document = page(result) if page is not None else result.document()
+        result, document = _told_by_option(lambda: _with_page(compute(), page))
     rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
         check_drawable(path, document)
@@ -135,7 +135,11 @@ def deliver(
     return result
 
 
-def _told_by_option(compute: Callable[[], Result]) -> Result:
+def _with_page(result: Any, page: Callable[[Any], Document] | None) -> tuple[Any, Document]:
+    return result, page(result) if page is not None else result.document()
+
+
+def _told_by_option(compute: Callable[[], Worked]) -> Worked:
     """Compute; an error about a parameter that was given by an option names the option."""
     try:
         return compute()

@@ -17,7 +17,7 @@ from pennyweight.quantities.units import read_value
 __all__ = ["Inputs", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Inputs: TypeAlias = dict[str, "float | Floats"]
+Inputs: TypeAlias = Mapping[str, "float | Floats"]
 """One case: a figure for each single input, (periods + 1,) for each series."""
 
 BASE = "base"
@@ -35,7 +35,7 @@ def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, ob
             f"There is no scenario '{scenario}'{nearest(scenario, scenario_names(deal)) or '.'} "
             f"There are {', '.join(scenario_names(deal))}."
         )
-    values: Inputs = {name: item.value for name, item in deal.inputs.items()}
+    values: dict[str, float | Floats] = {name: item.value for name, item in deal.inputs.items()}
     chain = []
     name: str | None = scenario
     while name is not None and name != BASE:

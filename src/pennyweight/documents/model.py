@@ -252,7 +252,12 @@ Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """A title and what stands under it, in order."""
+    """A title and what stands under it, in order.
+
+    >>> from pennyweight import Loan
+    >>> Loan(1_000, "6%", years=1).document().title
+    'A loan of 1,000.00'
+    """
 
     title: str
     blocks: tuple[Block, ...]

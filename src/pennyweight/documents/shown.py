@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 
+from pennyweight.described import Described
 from pennyweight.documents import html, text
 from pennyweight.documents.model import Document
 
 __all__ = ["Shown"]
 
 
-class Shown(ABC):
+class Shown(Described, ABC):
     """A result that describes itself as a document."""
 
     @abstractmethod

@@ -76,9 +76,14 @@ def _multiple(times: object) -> float:
     return multiple
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class RateFacts(Shown):
-    """A rate in all its forms. `compounding` is how often a year the quoted form compounds (inf: continuously)."""
+    """A rate in all its forms. `compounding` is how often a year the quoted form compounds (inf: continuously).
+
+    >>> facts = rate_facts("6% monthly", inflation="2%")
+    >>> round(facts.effective, 6)
+    0.061678
+    """
 
     given: str
     effective: float

@@ -24,6 +24,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core.loans.batch_events import CHUNK, Exactness, LoanEvents, Moves
 from pennyweight.core.loans.exact import LONGEST, level_payment_units
+from pennyweight.described import Described
 from pennyweight.errors import InputError, choice
 
 __all__ = ["LoanBook", "amortize", "level_payments"]
@@ -32,9 +33,14 @@ Floats: TypeAlias = NDArray[np.float64]
 Ints: TypeAlias = NDArray[np.int64]
 
 
-@dataclass(frozen=True, slots=True)
-class LoanBook:
-    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end."""
+@dataclass(frozen=True, slots=True, repr=False)
+class LoanBook(Described):
+    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end.
+
+    >>> from pennyweight import amortize
+    >>> amortize([1_000, 2_000], "6%", [12, 24]).payment.tolist()
+    [86.07, 88.64]
+    """
 
     payment: Floats
     """The first level payment."""

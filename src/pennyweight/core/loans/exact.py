@@ -24,10 +24,10 @@ from pennyweight.errors import InputError, choice
 __all__ = [
     "LONGEST",
     "Agreement",
+    "Booked",
     "Books",
     "Entry",
     "Rounding",
-    "Row",
     "Setting",
     "keep_books",
     "level_payment_units",
@@ -39,9 +39,6 @@ LONGEST = 60_000
 
 Rounding: TypeAlias = Literal["half up", "half even", "payment up"]
 Number: TypeAlias = int | float
-Row: TypeAlias = tuple[Number, Number, Number, Number, Number]
-"""(payment, interest, extra, correction, balance): principal is payment + extra - interest; a correction is what a
-statement's balance adds."""
 
 _LARGEST = Decimal("9e15")
 _GROWN = 1_000  # times the loan: what has grown so far is never paid off
@@ -88,6 +85,21 @@ class Agreement:
         choice(self.balance_moves, ("last payment", "payment", "term"), "balance_moves")
 
 
+class Booked(NamedTuple):
+    """A payment as it is booked; a correction is what a statement's balance adds."""
+
+    payment: Number
+    interest: Number
+    extra: Number
+    correction: Number
+    balance: Number
+
+    @property
+    def principal(self) -> Number:
+        """What is paid off: payment and extra less the interest."""
+        return self.payment + self.extra - self.interest
+
+
 class Entry(NamedTuple):
     """Something that happens with payment `number`: on its due day (`share` None), or `share` of a year after the due
     day before (0: from that day on). `what` is "rate", "extra", "paid" or "balance"; `key` is the caller's."""
@@ -114,7 +126,8 @@ class Setting(NamedTuple):
 class Books:
     """The rows, and what could not be booked."""
 
-    rows: list[Row] = field(default_factory=list)
+    rows: list[tuple[Number, Number, Number, Number, Number]] = field(default_factory=list)
+    """The fields of `Booked`, as plain tuples, because most of them are made in the tightest loop."""
     settings: list[Setting] = field(default_factory=list)
     """The level payments in the order in which they came to be."""
     unused: list[tuple[Entry, Number]] = field(default_factory=list)
@@ -153,7 +166,7 @@ def keep_books(agreed: Agreement, entries: Iterable[Entry] = (), *, stop: int = 
     """Return the rows from the first payment until nothing is owed, `stop` at most.
 
     >>> terms = Agreement(amount=1000, rate=Fraction(12, 100), periodic=lambda rate: rate / 12, count=3, payment=340)
-    >>> [row[-1] for row in keep_books(terms).rows]
+    >>> [balance for *_, balance in keep_books(terms).rows]
     [670, 337, 0]
     """
     return _Clerk(agreed, entries, stop).books

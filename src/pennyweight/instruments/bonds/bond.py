@@ -6,7 +6,7 @@ import datetime as dt
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Literal, NamedTuple, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pennyweight.core import bonds
 from pennyweight.core.dates import Days, parts, same_day
 from pennyweight.core.daycount import icma_by_periods, year_fraction
+from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.bonds.report import BondReport
 from pennyweight.quantities.amounts import read_amount
@@ -36,8 +37,13 @@ def _is_icma(day_count: object) -> bool:
     return isinstance(day_count, str) and day_count == ICMA
 
 
-class Coupons(NamedTuple):
-    """What is still to come after a settlement day, per 100 of face."""
+@dataclass(frozen=True, eq=False, repr=False)
+class Coupons(Described):
+    """What is still to come after a settlement day, per 100 of face.
+
+    >>> Bond("4%", "2028-06-15").coupons("2027-01-10").dates.astype(str).tolist()
+    ['2027-06-15', '2027-12-15', '2028-06-15']
+    """
 
     dates: Days
     coupons: Floats
@@ -51,8 +57,8 @@ class Coupons(NamedTuple):
         return float(self.times[0])
 
 
-@dataclass(frozen=True)
-class Bond:
+@dataclass(frozen=True, repr=False)
+class Bond(Described):
     """A bond with level coupons; all prices are per 100 of face.
 
     Args:

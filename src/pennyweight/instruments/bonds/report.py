@@ -23,9 +23,15 @@ if TYPE_CHECKING:
 __all__ = ["BondReport"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class BondReport(Shown):
-    """The figures of a bond on a settlement day, per 100 of face."""
+    """The figures of a bond on a settlement day, per 100 of face.
+
+    >>> from pennyweight import Bond
+    >>> report = Bond("4%", "2031-06-15").report("2026-11-23", price=97.25)
+    >>> round(report.modified_duration, 4)
+    4.039
+    """
 
     bond: Bond
     settlement: np.datetime64
@@ -72,7 +78,7 @@ class BondReport(Shown):
         i = self.rate / self.bond.compounding
         return factors(self.payments.times, i, self.first == "simple")[0]
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a payment: coupon, face, factor, present value; the index is the date."""
         import pandas as pd

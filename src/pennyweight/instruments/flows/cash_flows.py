@@ -17,6 +17,7 @@ from pennyweight.core import rates as core_rates
 from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, Place, SeveralAnswers, choice
 from pennyweight.quantities.csv_files import CsvTable, read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
@@ -38,8 +39,8 @@ Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
 
 
-@dataclass(frozen=True, eq=False)
-class CashFlows:
+@dataclass(frozen=True, eq=False, repr=False)
+class CashFlows(Described):
     """Flows, money in positive and money out negative, one a period or each on a date.
 
     Args:
@@ -285,7 +286,7 @@ class CashFlows:
         """All money out, as a positive amount."""
         return float(-self.amounts[self.amounts < 0].sum())
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a flow: time in years, amount, running total; the index is the period or the date."""
         import pandas as pd
@@ -357,7 +358,12 @@ class CashFlows:
 
 
 class Account(NamedTuple):
-    """A bank account beside the flows, at the last of them."""
+    """A bank account beside the flows, at the last of them.
+
+    >>> account = CashFlows([-1_000, 500, 600]).account("3%")
+    >>> round(account.ahead, 2)
+    54.1
+    """
 
     rate: float
     deposits: float

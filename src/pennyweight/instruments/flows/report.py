@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
 import numpy as np
@@ -29,9 +28,15 @@ Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class FlowsReport(Shown):
-    """The measures of some flows at a rate. A measure that is None has its reason in `undefined`."""
+    """The measures of some flows at a rate. A measure that is None has its reason in `undefined`.
+
+    >>> from pennyweight import CashFlows
+    >>> report = CashFlows([-1_000, 500, 700]).report("7%")
+    >>> round(report.measures["npv"], 2), report.undefined
+    (78.7, {})
+    """
 
     flows: CashFlows
     rate: float | None
@@ -44,7 +49,7 @@ class FlowsReport(Shown):
     account: Account | None
     on: Outlay
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a flow, with factor and present value when a rate was given."""
         frame = self.flows.frame.copy()

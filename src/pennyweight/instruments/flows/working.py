@@ -25,15 +25,21 @@ __all__ = ["FlowsWorking"]
 Floats: TypeAlias = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class FlowsWorking(Shown):
-    """NPV = sum of flow * (1 + r) ** -t, every part of it shown. `places`: decimals of the factors; None: exact."""
+    """NPV = sum of flow * (1 + r) ** -t, every part of it shown. `places`: decimals of the factors; None: exact.
+
+    >>> from pennyweight import CashFlows
+    >>> CashFlows([-1_000, 500, 700]).working("7%", places=4).factors.tolist()
+    [1.0, 0.9346, 0.8734]
+    """
 
     flows: CashFlows
     rate: float
     places: int | None
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if self.places is not None:
             object.__setattr__(self, "places", whole(self.places, what="places", least=0, most=12))
 
@@ -53,7 +59,7 @@ class FlowsWorking(Shown):
         """The sum of the present values as they stand in the table."""
         return float((self.factors * self.flows.amounts).sum())
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a flow: years, amount, factor, present value."""
         frame = self.flows.frame.drop(columns="running")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass, field
-from typing import Any, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 
 from pennyweight.core.loans.exact import LONGEST
+from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, choice, within
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
@@ -16,7 +17,7 @@ from pennyweight.quantities.numbers import as_float, is_whole_text, whole
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import Rate, read_rate
 
-__all__ = ["EVENT_WORDS", "Event", "Holiday", "Moment", "Recurring", "payment_number"]
+__all__ = ["EVENT_WORDS", "Event", "Holiday", "Moment", "Recurring", "When", "payment_number"]
 
 Date: TypeAlias = str | dt.date | np.datetime64
 When: TypeAlias = Date | int
@@ -41,8 +42,8 @@ class Moment:
         return str(self.day) if self.number is None else f"payment {self.number}"
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+@dataclass(frozen=True, slots=True, repr=False)
+class Event(Described):
     """Something that happened or will: `when` is a day, or the number of a payment.
 
     `what` is "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was
@@ -77,11 +78,11 @@ class Event:
             raise InputError(
                 f"{where}: the amount is {self.amount}; write it above zero, the word says which way it goes.", at=where
             )
-        _set(self, moment=moment, value=value, compounding=rate.compounding)
+        frozen(self, moment=moment, value=value, compounding=rate.compounding)
 
 
-@dataclass(frozen=True, slots=True)
-class Recurring:
+@dataclass(frozen=True, slots=True, repr=False)
+class Recurring(Described):
     """An extra payment that comes again, from `first` to `last` (days, or numbers of payments), `per_year` times.
 
     `rising` makes it grow by a yearly rate, at each anniversary of the first.
@@ -111,7 +112,7 @@ class Recurring:
         if value <= 0:
             raise InputError(f"{where}: the amount is {self.amount}; write one above zero.", at=where)
         date = within(where, ": the date")
-        _set(
+        frozen(
             self,
             begin=Moment.read(self.first, date),
             end=None if self.last is None else Moment.read(self.last, date),
@@ -121,8 +122,8 @@ class Recurring:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Holiday:
+@dataclass(frozen=True, slots=True, repr=False)
+class Holiday(Described):
     """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid".
 
     >>> from pennyweight import Loan
@@ -143,7 +144,7 @@ class Holiday:
         choice(self.interest, ("added", "paid"), within(where, ": the interest"))
         begin = Moment.read(self.first, within(where, ": the date"))
         long = whole(self.payments, what=within(where, ": payments"), least=1, most=1_200)
-        _set(self, begin=begin, long=long)
+        frozen(self, begin=begin, long=long)
 
 
 def payment_number(when: object) -> int | None:
@@ -156,8 +157,3 @@ def payment_number(when: object) -> int | None:
         return int(when) if is_whole_text(when.strip()) and len(when) < 20 else None
     number = as_float(when)
     return None if number is None else whole(when, what="The number of a payment", least=-10 * LONGEST, most=10**12)
-
-
-def _set(one: Any, **values: Any) -> None:
-    for name, value in values.items():
-        object.__setattr__(one, name, value)

@@ -252,7 +252,7 @@ class _Reader:
                 "costs": terms.costs,
                 "horizon": terms.horizon,
             }
-        return self._in("", lambda: LoanStudy(**study), *(["refinance"] if shape.refinance else []))
+        return self._in("", lambda: LoanStudy(**study).answer(), *(["refinance"] if shape.refinance else []))
 
     def _set(self) -> LoanSet:
         shape = self.shape

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal
@@ -17,11 +17,12 @@ from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import LoanTerms, settle
 from pennyweight.instruments.loans.timetable import Timetable
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.given import a_list, a_text
+from pennyweight.quantities.given import a_list, a_mapping, a_text
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
     from pennyweight.instruments.loans.study import LoanStudy
+    from pennyweight.instruments.loans.what_if import Extra, Offer, Refinancing
 
 __all__ = ["Loan"]
 
@@ -30,7 +31,7 @@ BalanceMoves = Literal["last payment", "payment", "term"]
 Date = str | dt.date
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Loan(Shown):
     """A loan and everything that happens to it. Of amount, rate, term and payment leave one out: it is worked out.
 
@@ -101,6 +102,7 @@ class Loan(Shown):
     """The terms as they were given."""
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         a_text(self.title, what="title")
         for name, of in (("events", "events"), ("extras", "Recurring"), ("holidays", "Holiday")):
             object.__setattr__(self, name, tuple(a_list(getattr(self, name), what=name, of=of)))
@@ -188,6 +190,62 @@ class Loan(Shown):
         from pennyweight.instruments.loans.percentage_rate import loan_apr
 
         return loan_apr(self, "eu")
+
+    def extras_table(self, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
+        """What each extra amount, with every payment from the next one on, saves against the loan as it is.
+
+        InputError for an amount that is not above zero.
+
+        >>> [(row.payments_saved, row.interest_saved) for row in Loan(100_000, "6%", years=30).extras_table([100])]
+        [(108, 39900.41)]
+        """
+        from pennyweight.instruments.loans.what_if import extras_table
+
+        return extras_table(self, amounts)
+
+    def extra_needed(self, paid_off_by: Date | int) -> Extra:
+        """The smallest extra amount, with every payment from the next one on, that pays the loan off by a day.
+
+        `paid_off_by` is a day, or the number of the last payment. NoAnswer when the loan is paid off by then anyway.
+
+        >>> Loan(100_000, "6%", years=30).extra_needed(180).extra
+        244.31
+        """
+        from pennyweight.instruments.loans.what_if import extra_needed
+
+        return extra_needed(self, paid_off_by)
+
+    def offers(self, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
+        """Key figures of this loan and of others by name, as agreed.
+
+        >>> rows = Loan(1_000, "6%", years=1, title="bank").offers({"agency": Loan(1_000, "5%", years=2)})
+        >>> [(offer.name, offer.total_paid) for offer in rows]
+        [('bank', 1032.8), ('agency', 1052.9)]
+        """
+        from pennyweight.instruments.loans.what_if import offers
+
+        return offers({self.title or "this loan": self, **a_mapping(others, what="others", of="loans by name")})
+
+    def refinancing(
+        self, *, on: Date | int, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any
+    ) -> Refinancing:
+        """What it brings to replace the loan, after the payment due on a day (or after payment `on`), by another.
+
+        Args:
+            costs: everything paid for the change that day.
+            horizon: years after the change at which both are compared; left out: to the end of the longer one.
+            terms: rate, years and the rest of the new loan (see Loan); its amount is the balance unless given.
+
+        It pays from the first payment after which what was paid since and what is still owed together are less than
+        with the old loan. InputError when `on` is not between the first and the last payment.
+
+        >>> found = Loan(100_000, "6%", years=30).refinancing(on=60, rate="4.5%", years=25, costs=2_000)
+        >>> found.pays_after, found.gain
+        (18, 22698.44)
+        """
+        from pennyweight.instruments.loans.what_if import refinancing
+
+        return refinancing(self, on=on, costs=costs, horizon=horizon, terms=terms)
 
     def working(self) -> LoanStudy:
         """The loan with its working: how each payment came to be, the first ones step by step.

@@ -96,7 +96,7 @@ def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
     if len(rows) == 1 and terms.agreement.at_start:
         return None  # paid back the moment it is lent
     received = terms.lent - terms.fee_up_front
-    amounts = [terms.money(row[0] + row[2]) + terms.fee_each for row in rows]
+    amounts = [terms.money(row.payment + row.extra) + terms.fee_each for row in rows]
     calendar = terms.calendar
     first = 0 if terms.agreement.at_start else 1
     word = _BY_PAYMENTS.get(terms.per_year)

@@ -61,15 +61,15 @@ def facts(schedule: Schedule, made: int) -> Facts:
     money, rows, each = schedule.terms.money, schedule.rows, schedule.terms.fee_each
     made = min(made, len(rows))
     now = rows[made] if made < len(rows) else None
-    so_far = money(sum(row[0] + row[2] for row in rows[:made])) + each * made
+    so_far = money(sum(row.payment + row.extra for row in rows[:made])) + each * made
     so_far += schedule.terms.fee_up_front
-    to_date = money(sum(row[1] for row in rows[:made]))
+    to_date = money(sum(row.interest for row in rows[:made]))
     places = schedule.terms.scale if schedule.terms.agreement.rounding is not None else 9
     leads = schedule.principal_leads
     return Facts(
-        payment_now=None if now is None else money(now[0]),
-        next_interest=None if now is None else money(now[1]),
-        next_principal=None if now is None else money(now[0] - now[1]),
+        payment_now=None if now is None else money(now.payment),
+        next_interest=None if now is None else money(now.interest),
+        next_principal=None if now is None else money(now.payment - now.interest),
         paid_so_far=round(so_far, places),
         still_to_pay=round(schedule.total_paid - so_far, places),
         total_paid=schedule.total_paid,
@@ -148,12 +148,12 @@ def last_payment_note(schedule: Schedule) -> str | None:
     planned = agreed.residual or agreed.shape != "level" or (agreed.spread or 0) > (agreed.count or 0)
     if planned or not settings or agreed.rounding is None or len(rows) < 2:
         return None
-    level, last = settings[-1].payment, rows[-1][0]
+    level, last = settings[-1].payment, rows[-1].payment
     if last <= level + max(len(rows), level // 50):
         return None
     style, money = schedule.terms.style, schedule.terms.money
-    corrected = sum(row[3] for row in rows)
-    missed = sum(settings[-1].payment - row[0] for row in rows[:-1] if 0 <= row[0] < level)
+    corrected = sum(row.correction for row in rows)
+    missed = sum(settings[-1].payment - row.payment for row in rows[:-1] if 0 <= row.payment < level)
     causes = []
     if corrected > 0:
         causes.append(f"the stated balance is {style.with_unit(money(corrected), 'money')} above the schedule")
@@ -162,13 +162,13 @@ def last_payment_note(schedule: Schedule) -> str | None:
     if agreed.shares is not None and not causes:
         causes.append("interest by days comes to more than by equal periods, for which the payment was worked out")
     # Worked out anew from where the last thing that happened leaves the loan.
-    begun = max((k for k, row in enumerate(rows, 1) if row[3] or row[2] or row[0] != level), default=0)
+    begun = max((k for k, row in enumerate(rows, 1) if row.correction or row.extra or row.payment != level), default=0)
     begun = (
         begun
         if begun < len(rows)
-        else max((k for k, row in enumerate(rows[:-1], 1) if row[3] or row[0] < level), default=0)
+        else max((k for k, row in enumerate(rows[:-1], 1) if row.correction or row.payment < level), default=0)
     )
-    owed = rows[begun - 1][4] if begun else agreed.amount
+    owed = rows[begun - 1].balance if begun else agreed.amount
     rate = settings[-1].rate
     fitting = level_payment_units(owed, rate, len(rows) - begun, agreed.rounding)
     why = f"because {' and '.join(causes)}" if causes else "which clears what the payments before it leave"
@@ -190,7 +190,7 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
     start = loan.terms.agreement.amount
     x, x_title = _axis(loan, max(len(schedule.rows), len(agreed.rows)))
     balances = [
-        np.array([loan.terms.money(value) for value in (start, *(row[4] for row in one.rows))])
+        np.array([loan.terms.money(value) for value in (start, *(row.balance for row in one.rows))])
         for one in (agreed, schedule)
     ]
     currency = style.currency
@@ -223,7 +223,7 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
 
 def _stated_rows(loan: Loan) -> list[int]:
     """The payments after which a stated balance stands."""
-    return [k for k, row in enumerate(loan.schedule.rows, 1) if row[3]] or (
+    return [k for k, row in enumerate(loan.schedule.rows, 1) if row.correction] or (
         [loan.schedule.history] if loan.schedule.statements and loan.schedule.history else []
     )
 

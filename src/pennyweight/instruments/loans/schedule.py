@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.core.dates import Days
-from pennyweight.core.loans.exact import Books, Row
+from pennyweight.core.loans.exact import Booked, Books
+from pennyweight.documents import Checks, Document
+from pennyweight.documents.shown import Shown
 from pennyweight.instruments.loans.terms import LoanTerms
 from pennyweight.instruments.loans.timetable import Statement, Timetable
 
@@ -19,34 +21,50 @@ if TYPE_CHECKING:
 __all__ = ["Schedule"]
 
 
-@dataclass(frozen=True)
-class Schedule:
-    """Every payment of a loan until nothing is owed. Amounts are in the currency."""
+@dataclass(frozen=True, eq=False, repr=False)
+class Schedule(Shown):
+    """Every payment of a loan until nothing is owed. Amounts are in the currency.
+
+    >>> from pennyweight import Loan
+    >>> Loan(100_000, "6%", years=30).schedule
+    Schedule(360 payments, total_interest=115838.45)
+    """
 
     terms: LoanTerms
     books: Books
     timetable: Timetable | None = None
 
-    @property
-    def rows(self) -> list[Row]:
-        """(payment, interest, extra, correction, balance) of each payment, in smallest units."""
-        return self.books.rows
+    def __repr__(self) -> str:
+        ended = f", paid_off_on='{self.paid_off_on}'" if self.dates is not None else ""
+        return f"Schedule({len(self.rows)} payments, total_interest={self.total_interest}{ended})"
+
+    def document(self) -> Document:
+        """The years, the payments and the checks."""
+        from pennyweight.instruments.loans.report import loan_tables
+
+        owed = self.terms.style.with_unit(self.balance_after(0), "money")
+        return Document(f"The schedule of a loan of {owed}", (*loan_tables(self), Checks(self.checks)))
+
+    @cached_property
+    def rows(self) -> tuple[Booked, ...]:
+        """Each payment as it is booked: payment, interest, extra, correction and balance, in smallest units."""
+        return tuple(map(Booked._make, self.books.rows))
 
     @property
     def payment(self) -> float:
         """The level payment; without one, the first payment."""
         is_level = self.terms.agreement.shape == "level" and self.books.settings
-        return self.terms.money(self.books.settings[0].payment if is_level else self.rows[0][0])
+        return self.terms.money(self.books.settings[0].payment if is_level else self.rows[0].payment)
 
     @property
     def last_payment(self) -> float:
         """The payment that clears the loan."""
-        return self.terms.money(self.rows[-1][0])
+        return self.terms.money(self.rows[-1].payment)
 
     @cached_property
     def total_interest(self) -> float:
         """All interest."""
-        return self.terms.money(sum(row[1] for row in self.rows))
+        return self.terms.money(sum(row.interest for row in self.rows))
 
     @cached_property
     def total_fees(self) -> float:
@@ -58,7 +76,7 @@ class Schedule:
     def total_paid(self) -> float:
         """Everything that is paid: payments, extras, and fees (one that was added is inside the payments)."""
         terms = self.terms
-        paid = terms.money(sum(row[0] + row[2] for row in self.rows))
+        paid = terms.money(sum(row.payment + row.extra for row in self.rows))
         return round(paid + terms.fee_up_front + terms.fee_each * len(self.rows), 9)
 
     @cached_property
@@ -97,9 +115,9 @@ class Schedule:
         """What is owed after a payment; after none, what was drawn."""
         if number < 1:
             return self.terms.money(self.terms.agreement.amount)
-        return self.terms.money(self.rows[min(number, len(self.rows)) - 1][4])
+        return self.terms.money(self.rows[min(number, len(self.rows)) - 1].balance)
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a payment, indexed by date (by number without dates).
 
@@ -121,19 +139,19 @@ class Schedule:
             {
                 "number": k,
                 "date": None if dates is None else str(dates[k - 1]),
-                "payment": money(payment),
-                "interest": money(interest),
-                "principal": money(payment + extra - interest),
-                "balance": money(balance),
-                "extra": money(extra),
+                "payment": money(row.payment),
+                "interest": money(row.interest),
+                "principal": money(row.principal),
+                "balance": money(row.balance),
+                "extra": money(row.extra),
                 "fee": each,
-                "correction": money(correction),
+                "correction": money(row.correction),
                 "history": k <= self.history,
             }
-            for k, (payment, interest, extra, correction, balance) in enumerate(self.rows, 1)
+            for k, row in enumerate(self.rows, 1)
         ]
 
-    @cached_property
+    @property
     def yearly(self) -> pd.DataFrame:
         """One row a calendar year (a year of the loan without dates), with the same columns."""
         import pandas as pd
@@ -147,50 +165,45 @@ class Schedule:
             years = np.arange(len(self.rows)) // self.terms.per_year + 1
         else:
             years = self.dates.astype("datetime64[Y]").astype(np.int64) + 1970
-        found: dict[int, list[float]] = {}
-        for year, (payment, interest, extra, _, balance) in zip(years.tolist(), self.rows, strict=True):
-            sums = found.setdefault(year, [0, 0, 0, 0, 0])
-            sums[0] += payment
-            sums[1] += interest
-            sums[2] += extra
-            sums[3] += 1
-            sums[4] = balance
+        found: dict[int, list[Booked]] = {}
+        for year, row in zip(years.tolist(), self.rows, strict=True):
+            found.setdefault(year, []).append(row)
         return [
             {
                 "year": year,
-                "payments": money(paid),
-                "interest": money(interest),
-                "principal": money(paid + extra - interest),
-                "extra": money(extra),
-                "fee": round(self.terms.fee_each * count, 9),
-                "balance": money(balance),
+                "payments": money(sum(row.payment for row in rows)),
+                "interest": money(sum(row.interest for row in rows)),
+                "principal": money(sum(row.principal for row in rows)),
+                "extra": money(sum(row.extra for row in rows)),
+                "fee": round(self.terms.fee_each * len(rows), 9),
+                "balance": money(rows[-1].balance),
             }
-            for year, (paid, interest, extra, count, balance) in found.items()
+            for year, rows in found.items()
         ]
 
     @cached_property
     def principal_leads(self) -> int | None:
         """The first payment of which more goes to principal than to interest; None when there is none."""
-        return next((k for k, row in enumerate(self.rows, 1) if row[0] - row[1] > row[1]), None)
+        return next((k for k, row in enumerate(self.rows, 1) if row.payment - row.interest > row.interest), None)
 
     @cached_property
     def checks(self) -> tuple[tuple[bool, str], ...]:
         """What the schedule checks of itself."""
         exact = self.terms.agreement.rounding is not None
         near = 0.0 if exact else 1e-6 * max(1.0, float(self.terms.agreement.amount))
-        principal = sum(row[0] + row[2] - row[1] for row in self.rows)
-        corrected = sum(row[3] for row in self.rows)
+        principal = sum(row.principal for row in self.rows)
+        corrected = sum(row.correction for row in self.rows)
         owed = self.terms.agreement.amount + corrected
-        opening = [self.terms.agreement.amount, *(row[4] for row in self.rows[:-1])]
+        opening = [self.terms.agreement.amount, *(row.balance for row in self.rows[:-1])]
         each = all(
-            abs(before + row[1] + row[3] - row[0] - row[2] - row[4]) <= near
+            abs(before + row.interest + row.correction - row.payment - row.extra - row.balance) <= near
             for before, row in zip(opening, self.rows, strict=True)
         )
         adds = "Principal adds up to the amount" + (" with the statements' corrections." if corrected else ".")
-        repaid = self.terms.money(owed - self.rows[-1][4])
+        repaid = self.terms.money(owed - self.rows[-1].balance)
         all_paid = abs(self.total_paid - self.total_interest - repaid - self.total_fees + self.terms.fee_added)
         return (
-            (abs(self.rows[-1][4]) <= near, "The balance ends at zero."),
+            (abs(self.rows[-1].balance) <= near, "The balance ends at zero."),
             (abs(principal - owed) <= near, adds),
             (each, "Every balance is the one before plus interest less what is paid."),
             (all_paid <= max(near, 1e-6), "All that is paid is interest plus principal plus fees."),

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.core.loans.exact import Entry, keep_books
+from pennyweight.described import Described, frozen
 from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
@@ -25,9 +26,14 @@ __all__ = ["ORDERS", "LoanSet", "SparePlan"]
 ORDERS = ("highest rate first", "smallest balance first", "as listed")
 
 
-@dataclass(frozen=True)
-class SparePlan:
-    """What spare money does in one order: each loan's schedule, all interest, and the last payment's number."""
+@dataclass(frozen=True, repr=False)
+class SparePlan(Described):
+    """What spare money does in one order: each loan's schedule, all interest, and the last payment's number.
+
+    >>> plans = LoanSet({"bank": Loan(6_000, "4%", years=2)}, spare=200).plans
+    >>> plans["as listed"].payments
+    14
+    """
 
     order: tuple[str, ...]
     schedules: Mapping[str, Schedule]
@@ -43,7 +49,7 @@ class SparePlan:
         return max(len(one.rows) for one in self.schedules.values())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class LoanSet(Shown):
     """Loans paid on the same rhythm, by name, as they stand.
 
@@ -59,15 +65,16 @@ class LoanSet(Shown):
     """
 
     loans: Mapping[str, Loan]
-    needs: str | float | None = None
-    own: str | float | None = None
-    spare: str | float = 0.0
+    needs: Any = None
+    own: Any = None
+    spare: Any = 0.0
     order: str = "highest rate first"
     currency: str = ""
     locale: str = "en"
     title: str = ""
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if not a_mapping(self.loans, what="loans", of="loans by name"):
             raise InputError("There are no loans; give one at least.")
         for name, loan in self.loans.items():
@@ -77,8 +84,11 @@ class LoanSet(Shown):
         choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
-        if read_amount(self.spare, what="spare") < 0:
-            raise InputError(f"spare is {self.spare}; write an amount of zero or more.", at="spare")
+        for name in ("needs", "own", "spare"):
+            if getattr(self, name) is not None:
+                frozen(self, **{name: read_amount(getattr(self, name), what=name)})
+        if self.spare < 0:
+            raise InputError(f"spare is {self.spare:,.2f}; write an amount of zero or more.", at="spare")
         if self.extra:
             firsts = {str(loan.terms.calendar.first) if loan.terms.calendar else "" for loan in self.loans.values()}
             if len(firsts) > 1:
@@ -95,7 +105,7 @@ class LoanSet(Shown):
     @property
     def extra(self) -> float:
         """The spare money with every payment."""
-        return read_amount(self.spare, what="spare")
+        return float(self.spare)
 
     @property
     def lent(self) -> float:
@@ -107,13 +117,13 @@ class LoanSet(Shown):
         """What the loans leave to be paid; None without `needs`."""
         if self.needs is None:
             return None
-        needs = read_amount(self.needs, what="needs")
+        needs = float(self.needs)
         rest = round(needs - self.lent, 9)
         shown = [self.style.with_unit(value, "money") for value in (self.lent, needs, abs(rest))]
         if rest < 0:
             raise InputError(f"The loans add up to {shown[0]}, {shown[2]} more than the {shown[1]} that is needed.")
         if self.own is not None:
-            own = read_amount(self.own, what="own")
+            own = self.own
             if abs(own - rest) > 0.005:
                 raise InputError(
                     f"The loans and own money of {own:,.2f} add up to {own + self.lent:,.2f}, not the {shown[1]} that "
@@ -142,7 +152,7 @@ class LoanSet(Shown):
         told: dict[str, Any] = {
             "format": 1,
             "title": self.title,
-            "needs": None if self.needs is None else read_amount(self.needs),
+            "needs": self.needs,
             "lent": self.lent,
             "own_money": self.own_money,
             "payment": round(sum(loan.payment for loan in self.loans.values()), 9),
@@ -187,7 +197,7 @@ class LoanSet(Shown):
         total = sum(loan.payment for loan in self.loans.values())
         interest = sum(one.total_interest for one in chosen.values())
         if self.own_money is not None:
-            share = self.own_money / read_amount(self.needs or 0.0)
+            share = self.own_money / (self.needs or 0.0)
             rows.append((Cell("Own money"), money(self.own_money), Cell(style.show(share, "share")), *[none] * 5))
         whole = self.lent + (self.own_money or 0.0)
         all_of_it = Cell("100.00%" if self.needs is not None else "–")
@@ -253,7 +263,7 @@ class LoanSet(Shown):
         return Table(title, (Column("Year", words=True), *names), tuple(rows))
 
     def _share(self, loan: Loan) -> float | None:
-        return None if self.needs is None else loan.amount / read_amount(self.needs)
+        return None if self.needs is None else loan.amount / self.needs
 
     def _chosen(self) -> Mapping[str, Schedule]:
         if self.extra:
@@ -280,14 +290,14 @@ class LoanSet(Shown):
             for one in schedules.values():
                 last, level = len(one.rows), float(one.books.settings[-1].payment if one.books.settings else 0)
                 free[last + 1 :] += level
-                free[last] += max(level - float(one.rows[-1][0]), 0.0)
+                free[last] += max(level - float(one.rows[-1].payment), 0.0)
             for name in names:
                 if given.get(name) != free.tobytes():  # what is free for it has changed
                     schedules[name] = self._paid_with(name, free)
                     given[name] = free.tobytes()
                 own = extras[name]
                 for k, row in enumerate(schedules[name].rows, 1):
-                    free[k] -= max(float(row[2]) - own.get(k, 0.0), 0.0)  # its own extra payments come first
+                    free[k] -= max(float(row.extra) - own.get(k, 0.0), 0.0)  # its own extra payments come first
             if {name: one.rows for name, one in schedules.items()} == before:
                 break
         return SparePlan(tuple(names), schedules)

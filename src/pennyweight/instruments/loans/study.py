@@ -7,10 +7,12 @@ from dataclasses import asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
+from pennyweight.described import Described, frozen
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loans.events import Moment
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.report import facts, loan_as_dict, loan_document
 from pennyweight.instruments.loans.what_if import (
@@ -19,50 +21,52 @@ from pennyweight.instruments.loans.what_if import (
     Refinancing,
     extra_needed,
     extras_table,
-    offers,
-    refinancing,
 )
 from pennyweight.instruments.loans.working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.given import a_flag, a_mapping, an_instance
+from pennyweight.quantities.given import a_flag, a_list, a_mapping, an_instance
 from pennyweight.quantities.periods import read_per_year
 
 __all__ = ["Bill", "LoanStudy"]
 
 
-@dataclass(frozen=True)
-class Bill:
+@dataclass(frozen=True, repr=False)
+class Bill(Described):
     """A bill of each payment that holds principal, interest, and a part of the year's taxes and insurance.
 
     >>> round(Bill(total=1_250, taxes=2_400, insurance=900).rest, 2)
     975.0
     """
 
-    total: str | float
-    taxes: str | float = 0
-    insurance: str | float = 0
-    per_year: str | int = 12
+    total: Any
+    taxes: Any = 0
+    insurance: Any = 0
+    per_year: Any = 12
 
     def __post_init__(self) -> None:
         for name in ("total", "taxes", "insurance"):
-            if read_amount(getattr(self, name), what=name) < 0:
+            value = read_amount(getattr(self, name), what=name)
+            if value < 0:
                 raise InputError(f"{name} is {getattr(self, name)}; write an amount of zero or more.", at=name)
+            frozen(self, **{name: value})
+        frozen(self, per_year=read_per_year(self.per_year))
         if self.rest <= 0:
             raise InputError(
-                f"total is {self.total}, and taxes and insurance of the year take all of it; check them.", at="total"
+                f"total is {self.total:,.2f}, and taxes and insurance of the year take all of it; check them.",
+                at="total",
             )
 
     def part(self, name: str) -> float:
         """Taxes or insurance in one bill."""
-        return read_amount(getattr(self, name), what=name) / read_per_year(self.per_year)
+        return float(getattr(self, name)) / float(self.per_year)
 
     @property
     def rest(self) -> float:
         """What is left for principal and interest."""
-        return read_amount(self.total, what="total") - self.part("taxes") - self.part("insurance")
+        return float(self.total) - self.part("taxes") - self.part("insurance")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class LoanStudy(Shown):
     """A loan and the answers to what is asked of it, worked out when shown.
 
@@ -91,6 +95,7 @@ class LoanStudy(Shown):
     working: bool = False
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         an_instance(self.loan, Loan, what="loan")
         a_flag(self.working, what="working")
         a_mapping(self.offers, what="offers", of="loans by name")
@@ -104,7 +109,23 @@ class LoanStudy(Shown):
                 )
             if "loan" in terms:
                 raise InputError("refinance has no 'loan'; it replaces the loan of the study.", at="refinance")
+        amounts = [read_amount(one, what="extra") for one in a_list(self.extra, what="extra", of="amounts")]
+        if wrong := [one for one in amounts if one <= 0]:
+            raise InputError(f"extra is {wrong[0]:g}; write amounts above zero.", at="extra")
+        frozen(self, extra=amounts)
+        if self.paid_off_by is not None:
+            Moment.read(self.paid_off_by, "paid_off_by")
+        for name, loan in self.offers.items():
+            an_instance(loan, Loan, what=f"The offer '{name}'")
+
+    def answer(self) -> LoanStudy:
+        """Work out everything that is asked now, so that what cannot be answered is told at once.
+
+        >>> LoanStudy(Loan(10_000, "5%", years=2), extra=[50]).answer().extras[0].payments_saved
+        2
+        """
         _ = self.extras, self.change, self.needed, self.side_by_side
+        return self
 
     @cached_property
     def extras(self) -> tuple[Extra, ...]:
@@ -124,12 +145,12 @@ class LoanStudy(Shown):
     @cached_property
     def side_by_side(self) -> tuple[Offer, ...]:
         """This loan and the other offers."""
-        return offers({self.loan.title or "this loan": self.loan, **self.offers}) if self.offers else ()
+        return self.loan.offers(self.offers) if self.offers else ()
 
     @cached_property
     def change(self) -> Refinancing | None:
         """What the refinancing brings."""
-        return None if self.refinance is None else refinancing(self.loan, **self.refinance)
+        return None if self.refinance is None else self.loan.refinancing(**self.refinance)
 
     @property
     def frame(self) -> Any:
@@ -269,7 +290,7 @@ class LoanStudy(Shown):
         interest, principal = told.next_interest or 0.0, told.next_principal or 0.0
         places = self.loan.terms.style.places
         taxes, insurance = (round(self.bill.part(name), places) for name in ("taxes", "insurance"))
-        total = read_amount(self.bill.total)
+        total = self.bill.total
         rest = round(total - interest - principal - taxes - insurance, places) + 0.0
         return {
             "total": total, "interest": interest, "principal": principal, "taxes": taxes,

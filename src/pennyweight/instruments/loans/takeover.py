@@ -25,7 +25,7 @@ from pennyweight.quantities.units import Style, read_value
 __all__ = ["Takeover"]
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, repr=False)
 class Takeover(Shown):
     """A level-payment loan taken over on a day: three of balance, rate, payment and what is left of the term suffice.
 
@@ -65,6 +65,7 @@ class Takeover(Shown):
     title: str = ""
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         a_text(self.title, what="title")
         self._read()
         if self.missed_payments is not None:
@@ -149,12 +150,12 @@ class Takeover(Shown):
         if self.payments_left is not None:
             return self.payments_left
         if self.years_left is not None:
-            count = self.years_left * self.calendar.per_year
+            count: float = self.years_left * self.calendar.per_year
             if not 1 <= count <= LONGEST or abs(count - round(count)) > 1e-9:
                 raise InputError(
                     f"years_left is {self.years_left:g}; it makes whole payments, one at least.", at="years_left"
                 )
-            return int(round(count))
+            return round(count)
         if self.maturity is None:
             return None
         day = self.maturity
@@ -222,14 +223,14 @@ class Takeover(Shown):
                 return number - 1
             raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
         if self.original_years is not None:
-            count = self.original_years * self.calendar.per_year
+            count: float = self.original_years * self.calendar.per_year
             if not 0 < count <= LONGEST:
                 raise InputError(
                     f"original_years is {self.original_years:g}; a term makes 1 to {LONGEST:,} payments.",
                     at="original_years",
                 )
             left = len(self.remaining.agreed.rows)
-            made = int(round(count)) - left
+            made = round(count) - left
             if abs(count - round(count)) > 1e-9 or made < 0:
                 raise InputError(
                     f"original_years is {self.original_years:g}, which makes {count:g} payments; "
@@ -246,7 +247,7 @@ class Takeover(Shown):
                 )
             then = Loan(amount, self.remaining.rate, payment=float(self.remaining.payment), per_year=self.per_year,
                         currency=self.currency)  # fmt: skip
-            balances = [amount, *(then.terms.money(row[4]) for row in then.agreed.rows)]
+            balances = [amount, *(then.terms.money(row.balance) for row in then.agreed.rows)]
             return min(range(len(balances)), key=lambda k: abs(balances[k] - self.remaining.amount))
         return None
 

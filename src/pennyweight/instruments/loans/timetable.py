@@ -12,6 +12,7 @@ import numpy as np
 
 from pennyweight.core.dates import DATED, Days, due_days
 from pennyweight.core.loans.exact import Agreement, Books, Entry
+from pennyweight.described import Described
 from pennyweight.errors import InputError, within
 from pennyweight.instruments.loans.events import Event, Holiday, Moment, Recurring
 from pennyweight.instruments.loans.terms import LoanTerms, exact_rate, share_between, units_of
@@ -21,9 +22,15 @@ __all__ = ["Statement", "Timetable"]
 _AT_ONCE = Fraction(0)
 
 
-@dataclass(frozen=True, slots=True)
-class Statement:
-    """A lender's statement beside the schedule, in the currency."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Statement(Described):
+    """A lender's statement beside the schedule, in the currency.
+
+    >>> from pennyweight import Loan
+    >>> loan = Loan(1_000, "0%", years=1, events=[(3, "balance", 760)])
+    >>> [(one.when, one.difference) for one in loan.schedule.statements]
+    [('payment 3', 9.990000000000009)]
+    """
 
     when: str
     by_schedule: float

@@ -2,26 +2,29 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
 from pennyweight.core.loans.exact import LONGEST
+from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loans.events import Recurring, payment_number
+from pennyweight.instruments.loans.events import Moment, Recurring, When
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_list, a_mapping, an_instance
 
 __all__ = ["Extra", "Offer", "Refinancing", "extra_needed", "extras_table", "offers", "refinancing"]
 
 
-@dataclass(frozen=True, slots=True)
-class Extra:
-    """What an extra amount with every payment from the next one on does."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Extra(Described):
+    """What an extra amount with every payment from the next one on does.
+
+    >>> Loan(100_000, "6%", years=30).extras_table([100])[0].payments_saved
+    108
+    """
 
     extra: float
     payments_saved: int
@@ -29,9 +32,13 @@ class Extra:
     paid_off: str
 
 
-@dataclass(frozen=True, slots=True)
-class Offer:
-    """One offer beside others."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Offer(Described):
+    """One offer beside others.
+
+    >>> [offer.apr for offer in Loan(1_000, "6%", years=1).offers({})]
+    [0.060007128435508594]
+    """
 
     name: str
     amount: float
@@ -45,9 +52,13 @@ class Offer:
     apr_eu: float | None
 
 
-@dataclass(frozen=True, slots=True)
-class Refinancing:
-    """A loan replaced by another: `gain` is how much better off one is at the horizon, costs paid, debts compared."""
+@dataclass(frozen=True, slots=True, repr=False)
+class Refinancing(Described):
+    """A loan replaced by another: `gain` is how much better off one is at the horizon, costs paid, debts compared.
+
+    >>> Loan(100_000, "6%", years=30).refinancing(on=60, rate="4.5%", years=25).payment_after
+    517.23
+    """
 
     after: int
     on: str
@@ -64,13 +75,7 @@ class Refinancing:
 
 
 def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
-    """What each extra amount, with every payment from the next one on, saves against the loan as it is.
-
-    >>> loan = Loan(100_000, "6%", years=30)
-    >>> [(row.payments_saved, row.interest_saved) for row in extras_table(loan, [100])]
-    [(108, 39900.41)]
-    """
-    an_instance(loan, Loan, what="loan")
+    """See `Loan.extras_table`."""
     found = []
     for given in a_list(amounts, what="amounts", of="amounts"):
         extra = read_amount(given, what="extra")
@@ -80,15 +85,9 @@ def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...
     return tuple(found)
 
 
-def extra_needed(loan: Loan, by: str | dt.date | int) -> Extra:
-    """The smallest extra amount, with every payment from the next one on, that pays a loan off by a day.
-
-    `by` is a day, or the number of the last payment.
-
-    >>> extra_needed(Loan(100_000, "6%", years=30), 180).extra
-    244.31
-    """
-    number = _number_by(an_instance(loan, Loan, what="loan"), by, "paid_off_by")
+def extra_needed(loan: Loan, by: When) -> Extra:
+    """See `Loan.extra_needed`."""
+    number = _number_by(loan, by, "paid_off_by")
     if number >= len(loan.schedule.rows):
         when = loan.schedule.named(len(loan.schedule.rows))
         raise NoAnswer(f"The loan is paid off by then without extra payments, {when}.")
@@ -106,11 +105,7 @@ def extra_needed(loan: Loan, by: str | dt.date | int) -> Extra:
 
 
 def offers(loans: Mapping[str, Loan]) -> tuple[Offer, ...]:
-    """Key figures of several offers, as agreed.
-
-    >>> [offer.total_paid for offer in offers({"a": Loan(1_000, "6%", years=1), "b": Loan(1_000, "5%", years=2)})]
-    [1032.8, 1052.9]
-    """
+    """See `Loan.offers`."""
     loans = a_mapping(loans, what="loans", of="loans by name")
     for name, loan in loans.items():
         an_instance(loan, Loan, what=f"The offer '{name}'")
@@ -132,28 +127,9 @@ def offers(loans: Mapping[str, Loan]) -> tuple[Offer, ...]:
 
 
 def refinancing(
-    loan: Loan,
-    *,
-    on: str | dt.date | int,
-    costs: str | float = 0.0,
-    horizon: str | float | None = None,
-    **terms: Any,
+    loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
 ) -> Refinancing:
-    """What it brings to replace a loan, after the payment due on a day (or after payment `on`), by another.
-
-    Args:
-        costs: everything paid for the change that day.
-        horizon: years after the change at which both are compared; left out: to the end of the longer one.
-        terms: rate, years and the rest of the new loan (see Loan); its amount is the balance unless given.
-
-    It pays from the first payment after which what was paid since and what is still owed together are less than with
-    the old loan.
-
-    >>> told = refinancing(Loan(100_000, "6%", years=30), on=60, rate="4.5%", years=25, costs=2_000)
-    >>> told.pays_after, told.gain
-    (18, 22698.44)
-    """
-    an_instance(loan, Loan, what="loan")
+    """See `Loan.refinancing`."""
     if "amortized_over" in terms or "residual" in terms or "start" in terms:
         raise InputError("The new loan of a refinancing takes rate, years or payment, fees, and the like; no start.")
     for name in terms:
@@ -171,8 +147,8 @@ def refinancing(
         name: loan.given[name] for name in ("per_year", "currency", "locale", "rounding", "compounding", "interest")
     }
     if loan.terms.calendar is not None:
-        shared["start"] = str(loan.terms.calendar.due(after))
-        shared["first_payment"] = str(loan.terms.calendar.due(after + 1))
+        shared["start"] = loan.terms.calendar.due(after)
+        shared["first_payment"] = loan.terms.calendar.due(after + 1)
     new = Loan(**{**shared, "amount": owed, **terms})
     money, fresh = loan.terms.money, new.agreed
     out_of_pocket = paid + new.terms.fee_up_front + (owed - new.amount)
@@ -184,10 +160,11 @@ def refinancing(
     gains = [-out_of_pocket - (fresh.balance_after(0) - owed)]
     spent_old = spent_new = 0.0
     for k in range(1, max(longest, end) + 1):
-        row = old.rows[after + k - 1] if after + k <= len(old.rows) else (0, 0, 0, 0, 0)
-        spent_old += money(row[0] + row[2]) + (loan.terms.fee_each if after + k <= len(old.rows) else 0.0)
+        if after + k <= len(old.rows):
+            row = old.rows[after + k - 1]
+            spent_old += money(row.payment + row.extra) + loan.terms.fee_each
         if k <= len(fresh.rows):
-            spent_new += money(fresh.rows[k - 1][0]) + new.terms.fee_each
+            spent_new += money(fresh.rows[k - 1].payment) + new.terms.fee_each
         left = old.balance_after(after + k)
         gains.append(spent_old + left - spent_new - fresh.balance_after(k) - out_of_pocket)
     pays = next((k for k in range(1, len(gains)) if gains[k] > 0 and all(g > 0 for g in gains[k:])), None)
@@ -198,9 +175,9 @@ def refinancing(
         on=old.named(after),
         balance=owed,
         costs=round(out_of_pocket, 9),
-        payment_before=money(old.rows[after][0]),
+        payment_before=money(old.rows[after].payment),
         payment_after=new.payment,
-        interest_left=money(sum(row[1] for row in old.rows[after:])),
+        interest_left=money(sum(row.interest for row in old.rows[after:])),
         interest_after=fresh.total_interest,
         pays_from=None if pays is None else str(calendar.due(after + pays)) if calendar else f"payment {after + pays}",
         pays_after=pays,
@@ -209,19 +186,20 @@ def refinancing(
     )
 
 
-def _number_by(loan: Loan, when: str | dt.date | int, what: str) -> int:
+def _number_by(loan: Loan, when: When, what: str) -> int:
     """How many payments lie on or before a day."""
-    if (number := payment_number(when)) is not None:
-        return number
+    moment = Moment.read(when, what)
+    if moment.day is None:
+        return moment.number or 0
+    day = moment.day
     if loan.terms.calendar is None:
         raise InputError(f"{what} is {when}, and the loan has no dates; give the number of a payment.", at=what)
-    day = read_date(when, what=what)
     return 0 if day < loan.terms.calendar.first else loan.terms.calendar.made_by(day)
 
 
 def _with_extra(loan: Loan, extra: float) -> Loan:
     first = loan.made + 1
-    when = first if loan.terms.calendar is None else str(loan.terms.calendar.due(first))
+    when: When = first if loan.terms.calendar is None else loan.terms.calendar.due(first)
     again = Recurring(extra, when, per_year=loan.terms.per_year)
     return loan.but(extras=(*loan.extras, again), extra_moves="term")
 

@@ -39,7 +39,12 @@ class Kind:
 
 @dataclass(frozen=True, slots=True)
 class PlanTerms:
-    """The five quantities per period (None: unknown), and how payments are made."""
+    """The five quantities per period (None: unknown), and how payments are made.
+
+    >>> from pennyweight import grow
+    >>> grow(opening=1_000, rate="5%", years=2)
+    Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
+    """
 
     kind: Kind
     find: str
@@ -99,12 +104,21 @@ class PlanTerms:
         return KnownRate(float(effective_rate(per_period * self.often, self.often)))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Plan(Shown):
     """What `grow`, `repay` and `withdraw` return. `answer` is the unknown in its own unit: money, an effective yearly
-    rate, or years."""
+    rate, or years.
+
+    >>> from pennyweight import grow
+    >>> grow(opening=1_000, rate="5%", years=2)
+    Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
+    """
 
     terms: PlanTerms
+
+    def __repr__(self) -> str:
+        found = ", ".join(f"{name}={value:.10g}" for name, value in self.quantities.items())
+        return f"Plan({self.terms.kind.word}: {found})"
 
     @property
     def find(self) -> str:
@@ -173,7 +187,7 @@ class Plan(Shown):
         begun = t.known_start * (1 + t.known_i) ** t.wait
         return float((begun + t.kind.sign * t.known_pay * factor) * (1 + t.known_i) ** count)
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """Step by step: period, opening, interest, paid, closing; a perpetuity shows its first ten."""
         import pandas as pd

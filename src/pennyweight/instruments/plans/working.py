@@ -19,14 +19,21 @@ if TYPE_CHECKING:
 __all__ = ["PlanWorking"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class PlanWorking(Shown):
-    """The working of a plan: known, asked, formula in symbols, numbers put in, step by step."""
+    """The working of a plan: known, asked, formula in symbols, numbers put in, step by step.
+
+    >>> from pennyweight import grow
+    >>> working = grow(opening=1_000, rate="5%", years=2).working(places=4)
+    >>> working.plan.find, working.places
+    ('closing', 4)
+    """
 
     plan: Plan
     places: int | None
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         if self.places is not None:
             object.__setattr__(self, "places", whole(self.places, what="places", least=0, most=12))
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, Place, choice, nearest
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.csv_files import read_csv
@@ -39,14 +40,26 @@ _DAYS_A_YEAR = 365.0
 
 
 class Return(NamedTuple):
-    """A return over the whole span, and a year's; None when the span is a year or less."""
+    """A return over the whole span, and a year's; None when the span is a year or less.
+
+    >>> from pennyweight import Portfolio
+    >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2028-01-01", "a", "value", 121.0)])
+    >>> round(account.time_weighted().annualized, 6)
+    0.1
+    """
 
     over_span: float
     annualized: float | None
 
 
 class Period(NamedTuple):
-    """From one valuation to the next. Flows are (day within the period, amount), deposits positive."""
+    """From one valuation to the next. Flows are (day within the period, amount), deposits positive.
+
+    >>> from pennyweight import Portfolio
+    >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)])
+    >>> [(period.days, period.opening, period.closing) for period in account.periods]
+    [(59, 100.0, 105.0)]
+    """
 
     start: np.datetime64
     end: np.datetime64
@@ -84,8 +97,8 @@ class Period(NamedTuple):
         return self.gain / capital
 
 
-@dataclass(frozen=True, eq=False)
-class Benchmark:
+@dataclass(frozen=True, eq=False, repr=False)
+class Benchmark(Described):
     """Levels of an index, above zero, one a day, in any order.
 
     Raises:
@@ -125,8 +138,8 @@ class Benchmark:
         return self.levels[place]
 
 
-@dataclass(frozen=True, eq=False)
-class Portfolio:
+@dataclass(frozen=True, eq=False, repr=False)
+class Portfolio(Described):
     """Values and flows of one or more accounts.
 
     Values stand at the end of their day, that day's flows included. Accounts are added up on the days on which

@@ -30,9 +30,16 @@ _WAYS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class ReturnsReport(Shown):
-    """Every return of a portfolio; one that cannot be worked out carries its reason."""
+    """Every return of a portfolio; one that cannot be worked out carries its reason.
+
+    >>> from pennyweight import Portfolio
+    >>> rows = [("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)]
+    >>> found, reason = Portfolio.from_rows(rows).report().returns["time_weighted"]
+    >>> round(found.over_span, 9), reason
+    (0.05, '')
+    """
 
     portfolio: Portfolio
     timing: Timing
@@ -65,7 +72,7 @@ class ReturnsReport(Shown):
         first, last = self.benchmark.at(self.portfolio.dates[[0, -1]])
         return self.portfolio._return(float(last / first - 1.0))
 
-    @cached_property
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a period: start, opening, put in, gain, closing, return; the index is the period's end."""
         import pandas as pd

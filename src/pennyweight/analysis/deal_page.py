@@ -1,0 +1,44 @@
+"""A deal before it is weighed: what goes in, what must come true, and the cases it names."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.language.nodes import show
+from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table
+
+__all__ = ["deal_page"]
+
+
+def deal_page(deal: Definition) -> Document:
+    """Inputs with their ranges, goals, questions and scenarios."""
+    columns = (
+        Column("Input", words=True), Column("As it stands"), Column("Low"), Column("High"), Column("Name", words=True),
+    )  # fmt: skip
+    blocks: list[Block] = [Table("Inputs", columns, tuple(_input_row(deal, item) for item in deal.inputs.values()))]
+    goals = [
+        FigureLine(deal.measures[name].label, Cell(f"{word} {show(bound)}"))
+        for name, goal in deal.goals.items()
+        for word, bound in (("at least", goal.at_least), ("at most", goal.at_most))
+        if bound is not None
+    ]
+    questions = [
+        FigureLine(item.label, Cell(item.find, "question"), f"so that {item.text}") for item in deal.questions.values()
+    ]
+    scenarios = [FigureLine(item.label, Cell(name)) for name, item in deal.scenarios.items()]
+    for title, lines in (("Goals", goals), ("Questions", questions), ("Scenarios", scenarios)):
+        if lines:
+            blocks.append(Figures(title, tuple(lines)))
+    time = deal.timeline
+    span = f"{time.periods} {time.period}s" + (f" from {time.start}" if time.start is not None else "")
+    return Document(deal.title, tuple(blocks), f"Over {span}; not weighed yet.")
+
+
+def _input_row(deal: Definition, item: Input) -> tuple[Cell, ...]:
+    def shown(value: float | None) -> Cell:
+        places = 0 if item.whole else None
+        return Cell("" if value is None else deal.style.show(value, item.unit, places=places))
+
+    value = Cell("changes over time") if isinstance(item.value, np.ndarray) else shown(item.value)
+    return (Cell(item.label), value, shown(item.low), shown(item.high), Cell(item.name))

@@ -1,0 +1,83 @@
+"""One of each kind of result that a call hands out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+
+import pennyweight as pw
+from tests.builders import TAXI
+
+
+@lru_cache(maxsize=1)
+def taxi() -> pw.Deal:
+    return pw.Deal.read(TAXI)
+
+
+@lru_cache(maxsize=1)
+def loan() -> pw.Loan:
+    return pw.Loan(1_000, "6%", years=1, start="2027-01-31", events=[("2027-06-30", "balance", 600)], title="L")
+
+
+def bond() -> pw.Bond:
+    return pw.Bond("4%", "2031-06-15")
+
+
+def flows() -> pw.CashFlows:
+    return pw.CashFlows([-1_000, 500, 700])
+
+
+def portfolio() -> pw.Portfolio:
+    rows = [("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)]
+    return pw.Portfolio.from_rows(rows)
+
+
+RESULTS: dict[str, Callable[[], object]] = {
+    "Account": lambda: flows().account("3%"),
+    "Answer": lambda: taxi().find("hull", "npv == 0").outcomes["base"].answers[0],
+    "Answers": lambda: taxi().find("hull", "npv == 0").outcomes["base"],
+    "BondReport": lambda: bond().report("2026-11-23", price=97.25),
+    "Comparison": lambda: taxi().compare(["base", "dear_hull"]),
+    "Coupons": lambda: bond().coupons("2026-11-23"),
+    "Document": lambda: loan().document(),
+    "Extra": lambda: loan().extras_table([5])[0],
+    "Figure": lambda: taxi().weigh().measures["npv"],
+    "FlowsReport": lambda: flows().report("7%"),
+    "FlowsWorking": lambda: flows().working("7%"),
+    "Found": lambda: taxi().find("hull", "npv == 0"),
+    "GoalResult": lambda: taxi().weigh().goals["npv"],
+    "IrrOutcomes": lambda: pw.irr_outcomes([[-1.0, 2.0]]),
+    "KnownRate": lambda: flows().irr(),
+    "LoanBook": lambda: pw.amortize([1_000], "6%", [12]),
+    "Offer": lambda: loan().offers({})[0],
+    "Period": lambda: portfolio().periods[0],
+    "Place": lambda: pw.Place("loan.toml, line 3", line=3),
+    "Plan": lambda: pw.grow(opening=5, rate="3%", years=3),
+    "PlanWorking": lambda: pw.grow(opening=5, rate="3%", years=3).working(),
+    "RateFacts": lambda: pw.rate_facts("5%"),
+    "Refinancing": lambda: loan().refinancing(on=3, rate="3%", years=1),
+    "Return": lambda: portfolio().time_weighted(),
+    "ReturnsReport": lambda: portfolio().report(),
+    "Schedule": lambda: loan().schedule,
+    "SparePlan": lambda: pw.LoanSet({"a": pw.Loan(1_000, "6%", years=1)}, spare=5).plans["as listed"],
+    "Statement": lambda: loan().schedule.statements[0],
+    "TurningPoint": lambda: taxi().turning_points()[0],
+    "Variation": lambda: taxi().vary({"hurdle": ["8%", "9%"]}),
+    "Weighing": lambda: taxi().weigh(),
+}
+WRITTEN: dict[str, Callable[[], object]] = {
+    "Benchmark": lambda: pw.Benchmark(["2026-01-01", "2027-01-01"], [100.0, 101.0]),
+    "Bill": lambda: pw.Bill(total=900, taxes="1_200"),
+    "Bond": bond,
+    "CashFlows": flows,
+    "Deal": taxi,
+    "Event": lambda: pw.Event(3, "extra", 5),
+    "Holiday": lambda: pw.Holiday("2027-03-31", 2),
+    "Loan": loan,
+    "LoanSet": lambda: pw.LoanSet({"a": loan()}, needs="2k"),
+    "LoanStudy": lambda: pw.LoanStudy(loan(), extra=["5"]),
+    "Portfolio": portfolio,
+    "Recurring": lambda: pw.Recurring("5", 1),
+    "Takeover": lambda: pw.Takeover(on="2027-01-31", balance="71k", rate="4.2%", payment="644"),
+}
+"""What an analyst writes; two that say the same are equal, but for those that hold arrays."""
