@@ -9,6 +9,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.definition import TOTALS, Definition
 from pennyweight.deals.evaluation import evaluate
@@ -30,7 +31,7 @@ class Model:
     @classmethod
     def of(cls, definition: Definition) -> Model:
         """Compile a definition."""
-        return cls(definition, Program(definition))
+        return cls(definition, compile_deal(definition))
 
     def everything(self, inputs: Inputs) -> dict[str, Floats]:
         """All names in one case, width 1."""

@@ -146,7 +146,7 @@ def _ranges(deal: Definition, inputs: Inputs) -> Iterator[Check]:
 def _unreached(model: Model) -> Iterator[Check]:
     """Inputs and lines that no measure, goal or question reads, directly or through others."""
     deal = model.definition
-    reads = {name: set(names) for name, names in model.program.reads().items()}
+    reads = {name: set(names) for name, names in model.program.reads.items()}
     reached: set[str] = set()
     todo = list(deal.measures)
     todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil, floor
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
@@ -69,6 +69,8 @@ class Answers(Described):
     reason: str
     looked: tuple[float, float] = (0.0, 0.0)
     """The range that was looked through."""
+    always: bool | None = None
+    """True when the condition holds for every value looked at, False for none; None when it turns or was not told."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -297,8 +299,9 @@ def _look(
             for edge, holds, side in ((limits[0], own[0], "smallest"), (limits[1], own[-1], "largest"))
             if holds and pick == side
         ]
-        reason = "" if answers else _why_always(deal, item, values[owner == k], limits)
-        outcomes.append(Answers(tuple(answers), reason, limits))
+        always = None if answers else bool((values[owner == k][1:-1] == 1).all())
+        reason = "" if always is None else _why_always(deal, item, always, limits)
+        outcomes.append(Answers(tuple(answers), reason, limits, always))
     return outcomes
 
 
@@ -377,10 +380,9 @@ def _why_none(deal: Definition, item: Input, node: Node, values: Floats, closest
     )
 
 
-def _why_always(deal: Definition, item: Input, values: Floats, limits: tuple[float, float]) -> str:
-    holds = values[1:-1] == 1
+def _why_always(deal: Definition, item: Input, always: bool, limits: tuple[float, float]) -> str:
     span = f"between {_show(deal, item, limits[0])} and {_show(deal, item, limits[1])}"
-    return f"true for every value {span}" if holds.all() else f"true for no value {span}"
+    return f"true for every value {span}" if always else f"true for no value {span}"
 
 
 def _limits(item: Input, between: tuple[str | float, str | float]) -> tuple[float, float]:
@@ -409,4 +411,4 @@ def _with_note(outcome: Answers, overridden: bool, name: str) -> Answers:
         return outcome
     said = f"the scenario's own {name} is overridden"
     answers = tuple(Answer(a.value, a.kind, a.shown, "; ".join(filter(None, [a.note, said]))) for a in outcome.answers)
-    return Answers(answers, outcome.reason, outcome.looked)
+    return replace(outcome, answers=answers)

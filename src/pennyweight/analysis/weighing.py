@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
@@ -317,7 +317,7 @@ def _picked(outcome: Answers, pick: str | None) -> Answers:
     if pick is None or not outcome.answers:
         return outcome
     chosen = max if pick == "largest" else min
-    return Answers((chosen(outcome.answers, key=lambda answer: answer.value),), outcome.reason, outcome.looked)
+    return replace(outcome, answers=(chosen(outcome.answers, key=lambda answer: answer.value),))
 
 
 def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
@@ -339,9 +339,7 @@ def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None
     for name in deal.loans:
         if problem := loan_trouble(deal, values, name):
             where = deal.loans[name].where
-            if "never covers" in problem:
-                raise NoAnswer(f"{where}: {problem}.", at=where)
-            raise InputError(f"{where}: {problem}.", at=where)
+            raise (NoAnswer if problem.never_ends else InputError)(f"{where}: {problem.words}.", at=where)
 
 
 def _plain(value: float | Floats) -> Any:

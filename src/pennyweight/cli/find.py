@@ -59,7 +59,7 @@ def command(
             why.setdefault(item.reason, []).append(found.labels.get(scenario, scenario))
         told = [f"{reason} ({', '.join(where)})" for reason, where in why.items()] if len(why) > 1 else list(why)
         said = f"No value of {name} makes '{found.so_that}' come true"
-        if any(reason.startswith("true for every") for reason in why):
+        if any(item.always for item in found.outcomes.values()):
             said = f"'{found.so_that}' does not turn with {name}"
         raise NoAnswer(f"{said}: {'; '.join(told)}.")
 

@@ -3,30 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.compiler.loans import loan_problem
+from pennyweight.deals.compiler.loans import Trouble, loan_problem
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import (
-    Binary,
-    Call,
-    Choose,
-    Compare,
-    Logic,
-    Name,
-    Node,
-    Number,
-    Sum,
-    Unary,
-    children,
-    show,
-)
-from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Sum, children, show
+from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.translation import Target
 
 __all__ = ["loan_trouble", "value_of", "why_undefined"]
 
@@ -39,102 +28,111 @@ def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> 
         if name in table and (said := table[name].undefined):
             return said
     with np.errstate(all="ignore"):
-        return _Search(deal, values).of_name(name, None, frozenset())
+        return _Search(deal, values).of_name(name, None, frozenset()).words
 
 
-def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> str | None:
+def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> Trouble | None:
     """Why the terms of a loan make none in the one case whose names are all in `values`; None when they do."""
     loan = deal.loans[name]
     search = _Search(deal, values)
     with np.errstate(all="ignore"):
-        when = search.value(loan.terms["paid_out"])
+        when = search.translate(loan.terms["paid_out"])
         period = float(when[0])
         if np.isinf(period) or period > deal.timeline.periods:
             return None  # it does not happen
         if np.isnan(period) or abs(period - round(period)) > 1e-6:
-            return f"it is paid out in period {period:g}, which is not a whole one"
+            return Trouble(f"it is paid out in period {period:g}, which is not a whole one")
         term = {}
         for key, node in loan.terms.items():
-            value = search.value(node)
+            value = search.translate(node)
             term[key] = float(value[round(period), 0] if value.ndim == 2 else value[0])
         if loan.extra is not None:
-            extra = np.broadcast_to(search.value(loan.extra).T, (1, deal.timeline.rows))[0]
+            extra = np.broadcast_to(search.translate(loan.extra).T, (1, deal.timeline.rows))[0]
             below = np.flatnonzero((extra < 0) & np.isnan(values[f"{name}.extra"][:, 0]))
             if below.size:
                 shown = deal.style.show(float(extra[below[0]]), "money")
-                return f"its extra payment in period {below[0]} is {shown}, and it is zero or more; write max(…, 0)"
+                return Trouble(f"its extra payment in period {below[0]} is {shown}; it must be 0 or more")
     return loan_problem(deal, loan, term)
 
 
 def value_of(deal: Definition, values: Mapping[str, Floats], node: Node) -> Floats:
     """The value of any formula in the one case whose names are all in `values`, width 1."""
     with np.errstate(all="ignore"):
-        return _Search(deal, values).value(node)
+        return _Search(deal, values).translate(node)
 
 
-class _Search:
+@dataclass(frozen=True, slots=True)
+class _Reason:
+    words: str
+    names_cause: bool
+    """Whether the words name the line or the input that it comes from."""
+
+
+class _Search(Target[Floats]):
     def __init__(self, deal: Definition, values: Mapping[str, Floats]) -> None:
         self.deal, self.values = deal, values
 
-    def of_name(self, name: str, period: int | None, seen: frozenset[str]) -> str:
+    def of_name(self, name: str, period: int | None, seen: frozenset[str]) -> _Reason:
         value = self.values[name]
         if period is None or value.ndim == 1:
             period = _first_undefined(value)
         loan, _, part = name.partition(".")
         if part and loan in self.deal.loans:
-            return f"the loan {loan} cannot be worked out: {loan_trouble(self.deal, self.values, loan) or 'its terms'}"
+            trouble = loan_trouble(self.deal, self.values, loan)
+            return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         node = self._formula(name)
         shown = f"{name} in period {period}" if period is not None else name
         if name in seen or node is None:
             if name in self.deal.inputs:
-                return f"{shown} has no value"
-            return f"{shown} is undefined"
-        inner = self.value(node)
+                return _Reason(f"{shown} has no value", True)
+            return _Reason(f"{shown} is undefined", False)
+        inner = self.translate(node)
         if not np.isnan(_rows(inner, period)).any():
-            return f"the period in which '{name}' falls is not a whole one"
+            return _Reason(f"the period in which '{name}' falls is not a whole one", False)
         reason = self.of_node(node, period, seen | {name})
         # Only the line nearest to the cause is named, not all that add it up.
-        told = ": " in reason or reason.endswith("has no value")
-        return reason if told or name in self.deal.measures or name in self.deal.values else f"{shown}: {reason}"
+        if reason.names_cause or name in self.deal.measures or name in self.deal.values:
+            return reason
+        return _Reason(f"{shown}: {reason.words}", True)
 
-    def of_node(self, node: Node, period: int | None, seen: frozenset[str]) -> str:
+    def of_node(self, node: Node, period: int | None, seen: frozenset[str]) -> _Reason:
         if isinstance(node, Name):
             return self.of_name(node.name, period, seen)
         for child in self._children(node, period):
-            value = self.value(child)
+            value = self.translate(child)
             here = period if value.ndim == 2 and not _over_time(node) else None
             if np.isnan(_rows(value, here)).any():
                 return self.of_node(child, _first_undefined(value) if here is None else here, seen)
-        return self._own(node)
+        return _Reason(self._own(node), False)
 
-    def value(self, node: Node) -> Floats:
-        """The value of any part of a formula in this one case."""
-        match node:
-            case Number():
-                return np.array([node.value])
-            case Name():
-                return self.values[node.name]
-            case Unary():
-                return (negate if node.operator == "-" else truth_not)(self.value(node.operand))
-            case Binary() | Compare():
-                return OPERATIONS[node.operator](self.value(node.left), self.value(node.right))
-            case Logic() | Sum():
-                operator = node.operator if isinstance(node, Logic) else "+"
-                result = self.value(node.parts[0])
-                for part in node.parts[1:]:
-                    result = OPERATIONS[operator](result, self.value(part))
-                return result
-            case Choose():
-                return choose(self.value(node.condition), self.value(node.yes), self.value(node.no))
-            case Call():
-                return FUNCTIONS[node.function].compute(self.deal.timeline, *self._arguments(node))
+    # The value of any part of a formula in this one case.
+
+    def number(self, value: float) -> Floats:
+        """A number."""
+        return np.array([value])
+
+    def name(self, name: str) -> Floats:
+        """What was worked out under a name."""
+        return self.values[name]
+
+    def nothing(self) -> Floats:
+        """A line of zeros."""
+        return np.zeros((self.deal.timeline.rows, 1))
+
+    def operation(self, name: str, *parts: Floats) -> Floats:
+        """An operation on values."""
+        return OPERATIONS[name](*parts)
+
+    def call(self, call: Call) -> Floats:
+        """A function on values."""
+        return FUNCTIONS[call.function].compute(self.deal.timeline, *self._arguments(call))
 
     def _arguments(self, node: Call) -> list[Floats | None]:
-        return [None if slot is None else self.value(slot) for slot in bind(node, "")]
+        return [None if slot is None else self.translate(slot) for slot in bind(node, "")]
 
     def _children(self, node: Node, period: int | None) -> tuple[Node, ...]:
         if isinstance(node, Choose):
-            condition = _rows(self.value(node.condition), period)
+            condition = _rows(self.translate(node.condition), period)
             if np.isnan(condition).any():
                 return (node.condition,)
             return (node.yes,) if (condition == 1).all() else (node.no,)

@@ -8,6 +8,7 @@ pay-out the amount now. All cases share one `core.ledger.Ledger`, made when the 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol, TypeAlias
 
@@ -21,7 +22,7 @@ from pennyweight.deals.language.functions import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
 
-__all__ = ["Steps", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
+__all__ = ["Steps", "Trouble", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -68,7 +69,7 @@ class Steps(Protocol):
     def step_into(self, cell: int, compute: Callable[..., Any], args: list[int]) -> None:
         """compute(*args) in the place of a cell."""
 
-    def compile(self, node: Node, where: str) -> int:
+    def translate(self, node: Node) -> int:
         """The cell of a formula."""
 
 
@@ -81,42 +82,51 @@ def add_part(group: Steps, loan: DealLoan, part: str, ledger: int) -> int:
         open_it = partial(_open, loan.shape, units)
         group.step_into(ledger, open_it, [ledger, group.period])
         for first, rate in loan.rate_steps:
-            cells = [group.compile(node, loan.where) for node in (first, rate)]
+            cells = [group.translate(node) for node in (first, rate)]
             group.step_into(ledger, partial(_step_rate, loan.per_year), [ledger, group.period, *cells])
         group.step_into(ledger, partial(_pay, loan.per_year / time.per_year), [ledger, group.period])
     elif part == "extra" and loan.extra is not None:
-        group.step_into(ledger, _extra, [ledger, group.compile(loan.extra, loan.where)])
+        group.step_into(ledger, _extra, [ledger, group.translate(loan.extra)])
     elif part == "drawn":
         names = list(loan.terms)
-        cells = [group.compile(loan.terms[name], loan.where) for name in names]
+        cells = [group.translate(loan.terms[name]) for name in names]
         group.step_into(ledger, partial(_draw, loan.per_year, tuple(names)), [ledger, group.period, *cells])
     return group.step(shown, [ledger])
 
 
-def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) -> str | None:
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """What is wrong with the terms of a loan."""
+
+    words: str
+    never_ends: bool = False
+    """Whether the terms may stand, but the loan would never be paid off."""
+
+
+def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) -> Trouble | None:
     """Why the terms of a loan, single figures by name, make no loan; None when they do."""
     style = deal.style
     amount, rate = term["amount"], term["rate"]
     for name, value in term.items():
         if np.isnan(value):
-            return f"its {name} is undefined"
+            return Trouble(f"its {name} is undefined")
     if amount < 0:
-        return f"its amount is {style.show(amount, 'money')}, and a loan's is zero or more"
+        return Trouble(f"its amount is {style.show(amount, 'money')}, and a loan's is zero or more")
     if rate < 0:
-        return f"its rate is {style.show(rate, 'rate')}, and a loan's is zero or more"
+        return Trouble(f"its rate is {style.show(rate, 'rate')}, and a loan's is zero or more")
     count = _count(loan.per_year, term)
     if np.isfinite(count) and (count < 1 - WHOLE or abs(count - round(count)) > WHOLE):
-        return f"its term makes {count:g} payments, which is no whole number of one or more"
+        return Trouble(f"its term makes {count:g} payments, which is no whole number of one or more")
     only = term.get("interest_only", 0.0) * loan.per_year
     if not 0 <= only < count or abs(only - round(only)) > WHOLE:
-        return "its interest-only time is not whole payments that end before the term"
+        return Trouble("its interest-only time is not whole payments that end before the term")
     if "amortized_over" in term and term["amortized_over"] * loan.per_year < count - WHOLE:
-        return "it is amortized over less than its term"
+        return Trouble("it is amortized over less than its term")
     if term.get("residual", 0.0) < 0 or (term.get("residual", 0.0) >= amount and term.get("residual", 0.0) > 0):
-        return "its residual is not less than its amount"
+        return Trouble("its residual is not less than its amount")
     if "payment" in term and amount > 0 and term["payment"] <= amount * rate / loan.per_year:
         shown = [style.show(value, "money") for value in (term["payment"], amount * rate / loan.per_year)]
-        return f"the payment of {shown[0]} never covers the first interest of {shown[1]}"
+        return Trouble(f"the payment of {shown[0]} never covers the first interest of {shown[1]}", never_ends=True)
     return None
 
 

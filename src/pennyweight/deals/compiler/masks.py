@@ -60,13 +60,13 @@ def settled(program: Slots, slot: int, settings: tuple[tuple[tuple[Node, Node], 
     """The slot with what `set` puts in its place in single periods."""
     for (first, last), value in settings:
         mask = setting_mask(program, first, last)
-        slot = program.emit("set", _replace, [slot, mask, program.compile(value)], True)
+        slot = program.emit("set", _replace, [slot, mask, program.translate(value)], True)
     return slot
 
 
 def setting_mask(program: Slots, first: Node, last: Node) -> int:
     """The slot of the mask first…last."""
-    args = [program.compile(first), program.compile(last)]
+    args = [program.translate(first), program.translate(last)]
     return program.emit("between", partial(_run_mask, program.time, (False, True, True, False)), args, True)
 
 
@@ -81,7 +81,7 @@ def with_first(line: Floats, start: Floats) -> Floats:
 def _said(program: Slots, run: Run) -> Mask:
     parts = (run.at, run.first, run.last, run.every)
     present = tuple(part is not None for part in parts)
-    args = [program.compile(part) for part in parts if part is not None]
+    args = [program.translate(part) for part in parts if part is not None]
     compute = partial(_run_mask, program.time, present)
     if all(program.depends[arg] == 0 and arg in program.constants for arg in args):
         fixed = compute(*(program.constants[arg] for arg in args))

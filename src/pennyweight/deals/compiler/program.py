@@ -1,41 +1,40 @@
-"""A checked deal becomes a list of array operations, in an order in which each finds its arguments ready.
-
-Every value is a numbered slot, worked out once however often it is used. Names that only look back in time are
-ordinary operations; only true recursions (groups of names that reach themselves through an earlier period) are
-stepped, as one instruction for the whole group (see `stepping`).
-"""
+"""The compiled deal: a list of array operations in an order in which each finds its arguments ready."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from decimal import Decimal
-from functools import partial
-from graphlib import CycleError, TopologicalSorter
+from dataclasses import dataclass, field
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.compiler import masks
-from pennyweight.deals.compiler.loans import parts_of, reads, reads_now
-from pennyweight.deals.compiler.recursion import compile_group
-from pennyweight.deals.compiler.slots import Slots
-from pennyweight.deals.definition import TOTALS, DealLoan, Definition, Goal, Level, Line
-from pennyweight.deals.language.names import current_names
-from pennyweight.deals.language.nodes import (
-    Binary,
-    Name,
-    Node,
-    Number,
-    Sum,
-    Unary,
-    names_in,
-)
-from pennyweight.errors import InputError
+from pennyweight.deals.compiler.slots import Instruction
+from pennyweight.deals.timeline import Timeline
 
 __all__ = ["Program", "bound_name", "met_name", "nearly_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Program:
+    """Slots, the instructions that fill them, and the slot of every name; made by `compile_deal`."""
+
+    time: Timeline
+    instructions: tuple[Instruction, ...]
+    constants: Mapping[int, Floats]
+    over_time: tuple[bool, ...]
+    """For each slot whether it runs over time."""
+    depends: tuple[int, ...]
+    """For each slot the inputs it depends on, a bit each."""
+    bits: Mapping[str, int]
+    """The bit of each input."""
+    names: Mapping[str, int]
+    reads: Mapping[str, frozenset[str]]
+    """Every name with all the names it reads, inputs included."""
+    plans: dict[object, object] = field(default_factory=dict)
+    """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
 
 
 def met_name(goal: str) -> str:
@@ -51,237 +50,3 @@ def nearly_name(goal: str) -> str:
 def bound_name(goal: str, key: str) -> str:
     """The hidden name of a bound of a goal."""
     return f"?{key} {goal}"
-
-
-class Program(Slots):
-    """The compiled deal: slots, instructions, and the slot of every name."""
-
-    def __init__(self, definition: Definition) -> None:
-        loans = parts_of(definition)
-        super().__init__(definition, _all_nodes(definition, loans), loans)
-        self.bits = {name: 1 << k for k, name in enumerate(definition.inputs)}
-        self.plans: dict[object, object] = {}
-        """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
-        for name, item in definition.inputs.items():
-            self.names[name] = self.slot(item.is_series, self.bits[name])
-        self._built_in()
-        for group in _groups(self._edges()):
-            self._compile_group(group)
-        self._compile_goals()
-
-    # What is there without being declared.
-
-    def _built_in(self) -> None:
-        time = self.time
-        self.names["t"] = self.constant(time.t)
-        self.names["year"] = self.constant(time.year)
-        self.names["end"] = self.number(time.periods)
-        self.names["per_year"] = self.number(time.per_year)
-
-    def _edges(self) -> dict[str, set[str]]:
-        """Every name, and the names its formula, its run and its settings read."""
-        edges = {name: names_in(node) & self.nodes.keys() for name, node in self.nodes.items()}
-        for name, line in self.definition.lines.items():
-            edges[name] |= _read_around(line) & self.nodes.keys()
-        for name, level in self.definition.levels.items():
-            edges[name] |= _read_around(level) & self.nodes.keys()
-        return edges
-
-    def reads(self) -> dict[str, set[str]]:
-        """Every name with all the names it reads, inputs included."""
-        return {name: self._edges_of(name) for name in self.nodes}
-
-    # Groups of names.
-
-    def _compile_group(self, group: list[str]) -> None:
-        name = group[0]
-        if len(group) == 1 and name not in self._edges_of(name):
-            self.names[name] = self._compile_name(name)
-            return
-        self._refuse_circle(group)
-        singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
-        if singles:
-            circle = " needs ".join(_circle(group, self._edges()))
-            where = self._where(singles[0])
-            raise InputError(f"{where}: '{singles[0]}' needs itself: {circle}.", at=where)
-        compile_group(self, self._now_order(group))
-
-    def _edges_of(self, name: str) -> set[str]:
-        item = self.definition.lines.get(name) or self.definition.levels.get(name)
-        around = _read_around(item) if item is not None else set()
-        return names_in(self.nodes[name]) | around
-
-    def _now_edges(self, group: list[str]) -> dict[str, set[str]]:
-        members = set(group)
-        edges = {}
-        for name in group:
-            if name in self.loan_parts:
-                edges[name] = reads_now(*self.loan_parts[name]) & members
-                continue
-            item = self.definition.lines.get(name) or self.definition.levels.get(name)
-            around = _read_around(item) if item is not None else set()
-            edges[name] = (current_names(self.nodes[name]) | around) & members
-        return edges
-
-    def _refuse_circle(self, group: list[str]) -> None:
-        try:
-            list(TopologicalSorter(self._now_edges(group)).static_order())
-        except CycleError as error:
-            circle = list(error.args[1])[::-1]
-            shown = [name for name in circle if name not in TOTALS] or circle
-            where = self._where(shown[0])
-            raise InputError(
-                f"{where}: '{shown[0]}' needs itself within one period: "
-                f"{' needs '.join(circle)}. Let one of them look back with prior(…).",
-                at=where,
-            ) from None
-
-    def _now_order(self, group: list[str]) -> list[str]:
-        return list(TopologicalSorter(self._now_edges(group)).static_order())
-
-    def _where(self, name: str) -> str:
-        deal = self.definition
-        for table in (deal.lines, deal.levels, deal.values, deal.measures):
-            if name in table:
-                return table[name].where
-        if name in self.loan_parts:
-            return self.loan_parts[name][0].where
-        return deal.source.name
-
-    def _compile_name(self, name: str) -> int:
-        deal = self.definition
-        slot = self.compile(self.nodes[name])
-        if name in deal.lines:
-            line = deal.lines[name]
-            self.masks[name] = masks.mask_of(self, line)
-            return masks.settled(self, masks.masked(self, slot, self.masks[name]), line.settings)
-        if name in TOTALS:
-            return masks.over_time(self, slot)
-        if name in deal.levels:
-            level = deal.levels[name]
-            slot = masks.over_time(self, slot)
-            if level.start is not None:
-                start = self.compile(level.start)
-                slot = self.emit("start", masks.with_first, [slot, start], True)
-            return masks.settled(self, slot, level.settings)
-        return slot
-
-    # Goals.
-
-    def _compile_goals(self) -> None:
-        deal = self.definition
-        met = [self._compile_goal(goal) for goal in deal.goals.values()]
-        pays_off = met[0] if met else self.number(float("nan"))
-        for slot in met[1:]:
-            pays_off = self.operation("and", [pays_off, slot])
-        self.names["pays_off"] = pays_off
-
-    def _compile_goal(self, goal: Goal) -> int:
-        value = self.names[goal.measure]
-        tolerance = self.definition.style.tolerance(self.definition.unit(goal.measure))
-        for key, node in (("at_least", goal.at_least), ("at_most", goal.at_most), ("nearly", goal.nearly)):
-            if node is None:
-                continue
-            bound = self.compile(node)
-            self.names[bound_name(goal.measure, key)] = bound
-            upward = goal.at_least is not None
-            near = min(tolerance, _half_digit(node))
-            compute = partial(_reaches, upward, near, goal.undefined_is_met)
-            slot = self.emit(("reaches", upward, near, goal.undefined_is_met), compute, [value, bound], False)
-            self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
-        return self.names[met_name(goal.measure)]
-
-
-def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> dict[str, Node]:
-    """The formula of every name, those of the totals and of the parts of loans among them."""
-    nodes: dict[str, Node] = {name: item.node for name, item in deal.values.items()}
-    nodes.update((name, item.node) for name, item in deal.lines.items())
-    nodes.update((name, item.node) for name, item in deal.levels.items())
-    nodes.update((name, item.node) for name, item in deal.measures.items())
-    for total, role in (("money_in", "in"), ("money_out", "out")):
-        nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
-    nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
-    flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
-    nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
-    for name, (loan, part) in loans.items():
-        nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
-    return nodes
-
-
-def _half_digit(bound: Node) -> float:
-    """Half of the last decimal a bound is written with: 0.2791 is not "at most 0.27"; infinite when it has none."""
-    if isinstance(bound, Unary):
-        return _half_digit(bound.operand)
-    if not isinstance(bound, Number) or bound.percent:
-        return float("inf")
-    exponent = int(Decimal(repr(bound.value)).normalize().as_tuple().exponent)
-    return 0.5 * 10.0**exponent if exponent < 0 else float("inf")
-
-
-def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bound: Floats) -> Floats:
-    """1 where the value reaches the bound, 0 where it does not or where either is undefined."""
-    reached = value >= bound - tolerance if upward else value <= bound + tolerance
-    if undefined:
-        reached = reached | np.isnan(value)
-    return reached.astype(np.float64)
-
-
-def _read_around(item: Line | Level) -> set[str]:
-    """The names that a line's run, a level's start and the settings of either read."""
-    nodes: list[Node | None] = [node for (first, last), value in item.settings for node in (first, last, value)]
-    if isinstance(item, Line):
-        nodes += [item.run.at, item.run.first, item.run.last, item.run.every]
-    else:
-        nodes.append(item.start)
-    return set().union(*(names_in(node) for node in nodes if node is not None)) if nodes else set()
-
-
-def _groups(edges: Mapping[str, set[str]]) -> list[list[str]]:
-    """Strongly connected groups, each after those it reads (Tarjan's algorithm, without recursion)."""
-    number: dict[str, int] = {}
-    low: dict[str, int] = {}
-    on_stack: set[str] = set()
-    stack: list[str] = []
-    groups: list[list[str]] = []
-    for root in edges:
-        if root in number:
-            continue
-        path = [(root, iter(sorted(edges[root])))]
-        number[root] = low[root] = len(number)
-        stack.append(root)
-        on_stack.add(root)
-        while path:
-            name, following = path[-1]
-            for other in following:
-                if other not in number:
-                    number[other] = low[other] = len(number)
-                    stack.append(other)
-                    on_stack.add(other)
-                    path.append((other, iter(sorted(edges[other]))))
-                    break
-                if other in on_stack:
-                    low[name] = min(low[name], number[other])
-            else:
-                path.pop()
-                if path:
-                    low[path[-1][0]] = min(low[path[-1][0]], low[name])
-                if low[name] == number[name]:
-                    place = stack.index(name)
-                    groups.append(stack[place:])
-                    on_stack.difference_update(stack[place:])
-                    del stack[place:]
-    return groups
-
-
-def _circle(group: list[str], edges: Mapping[str, set[str]]) -> list[str]:
-    """One way round the group, from its first name back to it."""
-    circle, seen = [group[0]], {group[0]}
-    while True:
-        following = [name for name in sorted(edges[circle[-1]]) if name in group]
-        fresh = [name for name in following if name not in seen]
-        if group[0] in following and (len(circle) > 1 or not fresh):
-            return [*circle, group[0]]
-        if not fresh:
-            return [*circle, following[0]]
-        circle.append(fresh[0])
-        seen.add(fresh[0])

@@ -20,8 +20,9 @@ from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.language.functions import FUNCTIONS, WHOLE
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Sum, Unary, names_in
-from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.nodes import Call, Name, Node, names_in
+from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.translation import Target
 from pennyweight.errors import InputError
 
 __all__ = ["Group", "compile_group"]
@@ -70,7 +71,7 @@ class _Walk:
     """(cell, member): the whole past of a member, for at(member, k)."""
 
 
-class Group:
+class Group(Target[int]):
     """The cells and steps of one group while it is being compiled."""
 
     def __init__(self, program: Slots, members: list[str]) -> None:
@@ -83,6 +84,8 @@ class Group:
         self.past_cells: dict[int, int] = {}
         self.member_steps: list[tuple[int, tuple[_Step, ...], int]] = []
         self.steps: list[_Step] = []
+        self.where: str = program.definition.source.where()
+        """Where the formula at hand stands."""
         self.period = self.from_outside(program.names["t"])
         self.ledgers: dict[str, int] = {}
         """The cell of each loan's ledger."""
@@ -104,8 +107,8 @@ class Group:
             self.add_loan_part(name)
             return
         item: Line | Level | None = deal.lines.get(name) or deal.levels.get(name)
-        where = item.where if item is not None else deal.source.name
-        cell = self.compile(self.program.nodes[name], where)
+        self.where = item.where if item is not None else deal.source.where()
+        cell = self.translate(self.program.nodes[name])
         if isinstance(item, Line):
             mask = masks.mask_of(self.program, item)
             self.program.masks[name] = mask
@@ -113,17 +116,18 @@ class Group:
                 mask = self.program.constant(mask.astype(np.float64)[:, None])
             cell = self.step(_row_mask, [cell, self.from_outside(mask)])
         if isinstance(item, Level) and item.start is not None:
-            start = self.compile(item.start, where)
+            start = self.translate(item.start)
             cell = self.step(_row_start, [cell, start, self.period])
         if item is not None:
             for (first, last), value in item.settings:
                 chosen = self.from_outside(masks.setting_mask(self.program, first, last))
-                cell = self.step(_row_set, [cell, chosen, self.compile(value, where)])
+                cell = self.step(_row_set, [cell, chosen, self.translate(value)])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 
     def add_loan_part(self, name: str) -> None:
         """Compile one part of a loan; it runs in every period, and a line that names it runs when it may be there."""
         loan, part = self.program.loan_parts[name]
+        self.where = loan.where
         if loan.name not in self.ledgers:
             self.ledgers[loan.name] = self.cell()
         early = part in ("drawn", "flow", "balance")
@@ -140,34 +144,33 @@ class Group:
         self.steps.append(_Step(compute, tuple(args), out))
         return out
 
-    def compile(self, node: Node, where: str) -> int:
-        if not names_in(node) & self.set:
-            return self.from_outside(self.program.compile(node))
-        match node:
-            case Name():
-                return self.member_cells[self.members.index(node.name)]
-            case Unary():
-                compute = negate if node.operator == "-" else truth_not
-                return self.step(compute, [self.compile(node.operand, where)])
-            case Binary() | Compare():
-                args = [self.compile(node.left, where), self.compile(node.right, where)]
-                return self.step(OPERATIONS[node.operator], args)
-            case Logic() | Sum():
-                operator = node.operator if isinstance(node, Logic) else "+"
-                cells = [self.compile(part, where) for part in node.parts]
-                result = cells[0]
-                for other in cells[1:]:
-                    result = self.step(OPERATIONS[operator], [result, other])
-                return result
-            case Choose():
-                parts = (node.condition, node.yes, node.no)
-                return self.step(choose, [self.compile(part, where) for part in parts])
-            case Call():
-                return self.call(node, where)
-            case _:
-                raise AssertionError(node)
+    # A formula becomes a cell; what reads no member is worked out before, for all periods at once.
 
-    def call(self, call: Call, where: str) -> int:
+    def translate(self, node: Node) -> int:
+        """The cell of a formula."""
+        if not names_in(node) & self.set:
+            return self.from_outside(self.program.translate(node))
+        return super().translate(node)
+
+    def number(self, value: float) -> int:
+        """A number is the same in every period."""
+        return self.from_outside(self.program.number(value))
+
+    def name(self, name: str) -> int:
+        """The cell of a member."""
+        return self.member_cells[self.members.index(name)]
+
+    def nothing(self) -> int:
+        """A line of zeros."""
+        return self.from_outside(self.program.nothing())
+
+    def operation(self, name: str, *parts: int) -> int:
+        """One more step."""
+        return self.step(OPERATIONS[name], list(parts))
+
+    def call(self, call: Call) -> int:
+        """A function on this period's values, or a look at a member's past."""
+        where = self.where
         slots = bind(call, where)
         first = slots[0]
         if call.function == "prior" and isinstance(first, Name):
@@ -177,7 +180,7 @@ class Group:
             member = self.members.index(first.name)
             if member not in self.past_cells:
                 self.past_cells[member] = self.cell()
-            asked = self.compile(slots[1], where)
+            asked = self.translate(slots[1])
             return self.step(_row_at, [self.past_cells[member], asked, self.period])
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
@@ -186,7 +189,7 @@ class Group:
                 f"{', '.join(sorted(names_in(call) & self.set))} needs it; use prior(…) or at(…, an earlier period).",
                 at=where,
             )
-        args = [self.compile(slot, where) for slot in slots if slot is not None]
+        args = [self.translate(slot) for slot in slots if slot is not None]
         return self.step(partial(function.compute, self.program.time), args)
 
     def plan(self, over_time: list[bool], rows: int) -> _Walk:

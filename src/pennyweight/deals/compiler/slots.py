@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from pennyweight.deals.definition import DealLoan, Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary
-from pennyweight.deals.language.operations import OPERATIONS, choose, negate, truth_not
+from pennyweight.deals.language.nodes import Call, Node
+from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.translation import Target
 
 __all__ = ["Instruction", "Mask", "Slots"]
 
@@ -41,7 +42,7 @@ class Instruction:
     """Whether it steps through time inside."""
 
 
-class Slots:
+class Slots(Target[int]):
     """The slots of a deal, the operations on them, and the slot of every name compiled so far."""
 
     def __init__(
@@ -73,10 +74,6 @@ class Slots:
             self._known[key] = slot
         return self._known[key]
 
-    def number(self, value: float) -> int:
-        """A slot that holds a number."""
-        return self.constant(np.array([float(value)]))
-
     def emit(
         self,
         key: Hashable,
@@ -96,45 +93,31 @@ class Slots:
             self._known[full] = out
         return self._known[full]
 
-    def compile(self, node: Node) -> int:
-        """The slot of a formula whose names are all compiled."""
-        match node:
-            case Number():
-                return self.number(node.value)
-            case Name():
-                return self.names[node.name]
-            case Unary():
-                compute = negate if node.operator == "-" else truth_not
-                arg = self.compile(node.operand)
-                return self.emit(node.operator + "1", compute, [arg], self.over_time[arg], True)
-            case Binary() | Compare():
-                args = [self.compile(node.left), self.compile(node.right)]
-                return self.operation(node.operator, args)
-            case Logic() | Sum():
-                operator = node.operator if isinstance(node, Logic) else "+"
-                slots = [self.compile(part) for part in node.parts]
-                if not slots:
-                    return self.constant(np.zeros((self.time.rows, 1)))
-                result = slots[0]
-                for other in slots[1:]:
-                    result = self.operation(operator, [result, other])
-                return result
-            case Choose():
-                args = [self.compile(part) for part in (node.condition, node.yes, node.no)]
-                return self.emit("choose", choose, args, any(self.over_time[arg] for arg in args))
-            case Call():
-                return self._call(node)
+    # A formula becomes a slot; its names are all compiled before.
 
-    def operation(self, operator: str, args: list[int]) -> int:
-        """The slot of an operator of the language."""
-        over_time = any(self.over_time[arg] for arg in args)
-        return self.emit(operator, OPERATIONS[operator], args, over_time, operator in _ELEMENTWISE)
+    def number(self, value: float) -> int:
+        """A slot that holds a number."""
+        return self.constant(np.array([float(value)]))
 
-    def _call(self, call: Call) -> int:
+    def name(self, name: str) -> int:
+        """The slot of a name."""
+        return self.names[name]
+
+    def nothing(self) -> int:
+        """A line of zeros."""
+        return self.constant(np.zeros((self.time.rows, 1)))
+
+    def operation(self, name: str, *parts: int) -> int:
+        """The slot of an operation of the language."""
+        over_time = any(self.over_time[part] for part in parts)
+        return self.emit(name, OPERATIONS[name], parts, over_time, name in _ELEMENTWISE)
+
+    def call(self, call: Call) -> int:
+        """The slot of a function of the language."""
         function = FUNCTIONS[call.function]
         slots = bind(call, "")
         present = tuple(slot is not None for slot in slots)
-        args = [self.compile(slot) for slot in slots if slot is not None]
+        args = [self.translate(slot) for slot in slots if slot is not None]
         if function.name == "at" and not self.over_time[args[0]]:
             return args[0]
         over_time = function.result == "line"

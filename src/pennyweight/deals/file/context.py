@@ -10,8 +10,9 @@ import numpy as np
 
 from pennyweight.deals.file.series import read_series
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
-from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary
+from pennyweight.deals.language.nodes import Binary, Call, Node, Number
 from pennyweight.deals.language.parse import parse
+from pennyweight.deals.language.translation import folded
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, within
 from pennyweight.quantities.dates import read_date
@@ -61,7 +62,7 @@ class Context:
             node = end if side == "last" else Call("max", ((None, start), (None, Number(0.0, "0"))))
         else:
             node = parse(given, where=where)
-        constant = _number(node, self.time)
+        constant = self._figure(node)
         if constant is not None and not 0 <= constant <= self.time.periods:
             raise InputError(
                 f"{where} is period {constant:g}; the timeline runs from 0 to {self.time.periods} "
@@ -101,7 +102,7 @@ class Context:
         for key, value in steps.items():
             moment = self.key_of(key)
             node = self.moment(moment, "first", *keys, "steps", key)
-            period = _number(node, self.time) if node is not None else None
+            period = self._figure(node) if node is not None else None
             if period is None or not np.isfinite(period):
                 raise InputError(
                     f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".", at=where
@@ -114,6 +115,11 @@ class Context:
             series[period:] = value
         return series
 
+    def _figure(self, node: Node) -> float | None:
+        """The value of a period that reads nothing but numbers, `end` and `per_year`; else None."""
+        value = folded(node, {"end": float(self.time.periods), "per_year": float(self.time.per_year)})
+        return value if value is not None and np.isfinite(value) else None
+
     def _timeline(self) -> Timeline:
         item = self.shape.timeline
         if not 1 <= item.periods <= LONGEST:
@@ -121,27 +127,3 @@ class Context:
             raise InputError(f"{where} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods.", at=where)
         start = None if item.start is None else read_date(item.start)
         return Timeline(item.period, item.periods, start)
-
-
-def _number(node: Node, time: Timeline) -> float | None:
-    """The value of a formula that reads nothing but numbers, `end` and `per_year`; else None."""
-    known = {"end": float(time.periods), "per_year": float(time.per_year)}
-    match node:
-        case Number():
-            return node.value
-        case Name():
-            return known.get(node.name)
-        case Unary(operator="-"):
-            inner = _number(node.operand, time)
-            return None if inner is None else -inner
-        case Binary():
-            left, right = _number(node.left, time), _number(node.right, time)
-            if left is None or right is None or (node.operator == "/" and right == 0):
-                return None
-            operations = {"+": left + right, "-": left - right, "*": left * right}
-            return operations.get(node.operator, left / right if node.operator == "/" else None)
-        case Call(function="max"):
-            parts = [_number(argument, time) for _, argument in node.arguments]
-            return None if None in parts else max(part for part in parts if part is not None)
-        case _:
-            return None

@@ -12,7 +12,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["OPERATIONS", "choose", "column_total", "negate", "truth_not"]
+__all__ = ["OPERATIONS", "column_total"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Operation: TypeAlias = Callable[..., Floats]
@@ -105,5 +105,8 @@ OPERATIONS: dict[str, Operation] = {
     "!=": _comparison(np.not_equal),
     "and": truth_and,
     "or": truth_or,
+    "not": truth_not,
+    "negate": negate,
+    "choose": choose,
 }
-"""What each operator of the language does."""
+"""What each operator of the language does; `negate` is the sign before a value, `choose` the `if … else`."""

@@ -7,9 +7,7 @@ parser does the grammar and every node it yields is either translated or refused
 from __future__ import annotations
 
 import ast
-import operator
 import re
-from collections.abc import Callable
 from math import isfinite
 
 from pennyweight.deals.language.nodes import (
@@ -24,6 +22,7 @@ from pennyweight.deals.language.nodes import (
     Unary,
     show,
 )
+from pennyweight.deals.language.translation import folded
 from pennyweight.errors import InputError
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.rates import read_rate
@@ -147,6 +146,7 @@ def _refused(where: str, text: str, reason: str) -> InputError:
 class _Translator:
     def __init__(self, text: str, where: str, percents: list[Number]) -> None:
         self.text, self.where, self.percents = text, where, percents
+        self.figures: dict[int, float | None] = {}
 
     def refuse(self, reason: str) -> InputError:
         return _refused(self.where, self.text, reason)
@@ -229,17 +229,26 @@ class _Translator:
                 raise self.refuse("there is no modulo; a percentage is a number and its sign, as in 4.6%")
             raise self.refuse(f"'{_word_for(node.op)}' is not part of the formula language")
         left, right = self.translate(node.left, depth + 1), self.translate(node.right, depth + 1)
-        if symbol == "**" and _constant(right) is not None and abs(_constant(right) or 0) > LARGEST_POWER:
+        base, exponent = self.figure(left), self.figure(right)
+        if symbol == "**" and exponent is not None and abs(exponent) > LARGEST_POWER:
             raise self.refuse(f"the power {show(right)} is too large; the most is {LARGEST_POWER:,}")
         result = Binary(symbol, left, right)
-        value = _constant(result)
-        if value is not None and not isfinite(value):
-            if symbol == "/":
+        if base is None or exponent is None:
+            self.figures[id(result)] = None
+            return result
+        value = folded(Binary(symbol, Number(base, ""), Number(exponent, ""))) or 0.0
+        if not isfinite(value):
+            if symbol == "/" and exponent == 0:
                 raise self.refuse(f"'{show(result)}' divides by zero")
-            if value != value:
+            if symbol == "**" and base < 0 and exponent != round(exponent):
                 raise self.refuse(f"'{show(result)}' is no real number")
             raise self.refuse(f"'{show(result)[:40]}' is too large a number")
+        self.figures[id(result)] = value
         return result
+
+    def figure(self, node: Node) -> float | None:
+        """The value of a part made of numbers alone; those of operations were worked out when they were made."""
+        return self.figures[id(node)] if isinstance(node, Binary) else folded(node)
 
     def compare(self, node: ast.Compare, depth: int) -> Node:
         sides = [self.translate(part, depth + 1) for part in (node.left, *node.comparators)]
@@ -264,36 +273,6 @@ class _Translator:
                 raise self.refuse("'**' before an argument is not part of the formula language")
             arguments.append((keyword.arg, self.translate(keyword.value, depth + 1)))
         return Call(node.func.id, tuple(arguments))
-
-
-def _constant(node: Node) -> float | None:
-    """The value of a part made of numbers alone; infinity when it overflows or divides by zero."""
-    match node:
-        case Number():
-            return node.value
-        case Unary(operator="-"):
-            value = _constant(node.operand)
-            return None if value is None else -value
-        case Binary():
-            left, right = _constant(node.left), _constant(node.right)
-            if left is None or right is None:
-                return None
-            try:
-                result = _OPERATIONS[node.operator](left, right)
-            except (OverflowError, ZeroDivisionError):
-                return float("inf")
-            return result if isinstance(result, float) else float("nan")
-        case _:
-            return None
-
-
-_OPERATIONS: dict[str, Callable[[float, float], object]] = {
-    "+": operator.add,
-    "-": operator.sub,
-    "*": operator.mul,
-    "/": operator.truediv,
-    "**": operator.pow,
-}
 
 
 def _word_for(node: ast.AST) -> str:
