@@ -79,7 +79,8 @@ def _compared_verdict(comparison: Comparison) -> Verdict:
 def _label(weighings: list[Weighing], name: str) -> str:
     owner = next(weighing for weighing in weighings if name in weighing.inputs)
     unit = owner.definition.unit(name)
-    return owner.definition.label(name) + (f", {owner.definition.style.currency}" if unit == "money" else "")
+    label = owner.definition.label(name)
+    return owner.definition.style.headed(label, "money") if unit == "money" else label
 
 
 def _figure_label(weighings: list[Weighing], name: str) -> str:

@@ -351,7 +351,7 @@ def _show(deal: Definition, item: Input, value: float, kind: Kind = "exactly") -
     shown = deal.style.show(value, unit, places=places)
     if item.is_series:
         return f"{shown} × {item.name}"
-    return f"{deal.style.currency} {shown}".strip() if unit == "money" else shown
+    return deal.style.with_unit(value, "money", places=places) if unit == "money" else shown
 
 
 def _closest(evaluate: Any, case: int, x: Floats, values: Floats) -> float:

@@ -35,7 +35,7 @@ def variation_page(variation: Variation) -> Document:
 def _one_way(variation: Variation) -> Document:
     deal = variation.definition
     ((name, axis),) = variation.inputs.items()
-    columns = [Column(name + (f", {deal.style.currency}" if deal.unit(name) == "money" else ""))]
+    columns = [Column(deal.style.headed(name, "money") if deal.unit(name) == "money" else name)]
     columns += [Column(_short_title(deal, measure)) for measure in variation.show]
     has_verdict = "pays_off" in variation.figures
     if has_verdict:

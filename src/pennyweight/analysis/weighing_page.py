@@ -121,7 +121,7 @@ def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
     word = "at least" if goal.side == "at_least" else "at most"
     tone = _STATES[goal.state]
     return (
-        Cell(goal.label + {"money": f", {style.currency}".rstrip(", "), "years": ", years"}.get(goal.unit, "")),
+        Cell(style.headed(goal.label, goal.unit)),
         Cell(style.show(goal.value, goal.unit)),
         Cell(f"{word} {style.show(goal.bound, goal.unit)}"),
         Cell(goal.state, tone),

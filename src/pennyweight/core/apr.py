@@ -24,6 +24,7 @@ from typing import Literal, NamedTuple, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import add_months
 
 __all__ = [
@@ -188,15 +189,7 @@ def _zero(gap: Callable[[float], float], least: float) -> float | None:
         low_value = gap(max(low, least))
     if not (low_value <= 0 <= high_value and isfinite(high_value) and low_value > -inf):
         return None
-    for _ in range(200):
-        middle = (low + high) / 2
-        if not low < middle < high:
-            break
-        if gap(middle) < 0:
-            low = middle
-        else:
-            high = middle
-    return (low + high) / 2
+    return sum(turn_between(lambda i: gap(i) >= 0, low, high)) / 2
 
 
 def _months_back(start: Day, day: Day) -> int:

@@ -64,6 +64,4 @@ def rate_chart(flows: Floats, times: Floats, style: Style, *, asked: float | Non
     shown = ", ".join(f"{rate:.2%}" for rate in zeros)
     ends = f"zero at {shown}" if zeros else "never zero"
     title = f"{worth}; {ends}" if worth else f"Present value is {ends}"
-    return RateChart(
-        "rates", title, rates, values, tuple(zeros), asked, f"Net present value, {style.currency}".strip(", ")
-    )
+    return RateChart("rates", title, rates, values, tuple(zeros), asked, style.headed("Net present value", "money"))

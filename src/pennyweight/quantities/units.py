@@ -134,9 +134,14 @@ class Style:
             places = self._places_of(value, unit)
         return self._decimal(value, places, sign)
 
-    def with_unit(self, value: float | None, unit: str) -> str:
+    def headed(self, title: str, unit: str) -> str:
+        """A heading with the unit of the figures below it: "Price, EUR"; rates and shares carry their own sign."""
+        suffix = {"money": self.currency, "years": "years"}.get(unit, "")
+        return f"{title}, {suffix}" if suffix else title
+
+    def with_unit(self, value: float | None, unit: str, *, places: int | None = None, sign: bool = False) -> str:
         """Show a figure with its unit: "EUR 1,234.50", "9.25% a year", "7.25 years"."""
-        shown = self.show(value, unit)
+        shown = self.show(value, unit, places=places, sign=sign)
         if value is None or not isfinite(value):
             return shown
         if unit == "money":

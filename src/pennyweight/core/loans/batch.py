@@ -16,18 +16,18 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core.loans.batch_events import CHUNK, Exactness, LoanEvents, Moves
-from pennyweight.core.loans.exact import LONGEST, level_payment_units
+from pennyweight.core.loans.exact import LONGEST
+from pennyweight.core.loans.level_payment import level_payments
 from pennyweight.described import Described
 from pennyweight.errors import InputError, choice
 
-__all__ = ["LoanBook", "amortize", "level_payments"]
+__all__ = ["LoanBook", "amortize"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Ints: TypeAlias = NDArray[np.int64]
@@ -135,30 +135,6 @@ def amortize(
         for number in chunks:
             keep(number)
     return out.book(10.0**places, longest if rows else 0)
-
-
-def level_payments(units: Floats, rate: Floats, count: Floats) -> Floats:
-    """Return the level payments in whole units, rounded half up; what is close to a half is worked out exactly.
-
-    >>> level_payments(np.array([10_000_000.0]), np.array([0.005]), np.array([360.0])).tolist()
-    [59955.0]
-    """
-    with np.errstate(divide="ignore", invalid="ignore"):
-        close = units * rate / -np.expm1(-count * np.log1p(rate))
-        if not rate.all():
-            close = np.where(rate == 0, units / count, close)
-    payment = np.floor(close + 0.5)
-    gap = np.abs(close - payment)
-    for k in np.flatnonzero(gap > 0.5 - 1e-5) if gap.max(initial=0.0) > 0.5 - 1e-5 else ():
-        yearly = Fraction(repr(float(rate[k])))
-        payment[k] = level_payment_units(int(units[k]), _simplest(float(rate[k]), yearly), int(count[k]))
-    return payment
-
-
-def _simplest(rate: float, exact: Fraction) -> Fraction:
-    """The fraction of small denominator a rate per period stands for (0.05 / 12 is 1/240), else the float itself."""
-    near = Fraction(rate).limit_denominator(10_000_000)
-    return near if abs(float(near) - rate) <= 4e-16 * abs(rate) else exact
 
 
 def _check(given: tuple[Floats, ...], units: Floats, per_year: int, places: int) -> None:

@@ -14,12 +14,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from decimal import ROUND_CEILING, ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal, localcontext
 from fractions import Fraction
 from math import ceil
-from typing import Literal, NamedTuple, TypeAlias
+from typing import Literal, NamedTuple
 
-from pennyweight.errors import InputError, choice
+from pennyweight.core.loans.level_payment import MODES, Number, Rounding, exact_level_payment
+from pennyweight.errors import choice
 
 __all__ = [
     "LONGEST",
@@ -27,22 +27,16 @@ __all__ = [
     "Booked",
     "Books",
     "Entry",
-    "Rounding",
     "Setting",
     "keep_books",
-    "level_payment_units",
     "rounded",
 ]
 
 LONGEST = 60_000
 """Payments after which a loan that is still not paid off is given up."""
 
-Rounding: TypeAlias = Literal["half up", "half even", "payment up"]
-Number: TypeAlias = int | float
 
-_LARGEST = Decimal("9e15")
 _GROWN = 1_000  # times the loan: what has grown so far is never paid off
-_MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,7 +73,7 @@ class Agreement:
     def __post_init__(self) -> None:
         choice(self.shape, ("level", "principal", "interest"), "shape")
         if self.rounding is not None:
-            choice(self.rounding, tuple(_MODES), "rounding")
+            choice(self.rounding, tuple(MODES), "rounding")
         for name in ("rate_moves", "extra_moves", "holiday_moves"):
             choice(getattr(self, name), ("payment", "term"), name)
         choice(self.balance_moves, ("last payment", "payment", "term"), "balance_moves")
@@ -136,17 +130,6 @@ class Books:
     """For each statement, by its key: (the balance by the schedule, the balance stated)."""
     stuck: tuple[int, Number, Number] | None = None
     """(number, payment, interest) of the payment from which the loan is never paid off."""
-
-
-def level_payment_units(balance: Number, rate: Fraction, count: int, rounding: Rounding | None = "half up") -> Number:
-    """Return the level payment at the end of each of `count` periods, rounded.
-
-    Source: S. Kellison, "The Theory of Interest", 3rd ed., section 3.2.
-
-    >>> level_payment_units(10_000_000, Fraction(1, 200), 360)
-    59955
-    """
-    return _level(balance, rate, count, 0, 0, False, rounding)
 
 
 def rounded(exact: Fraction, rounding: Rounding | None) -> Number:
@@ -344,7 +327,7 @@ class _Clerk:
         else:
             first = terms.at_start and number == 1
             gap = over + (1 if terms.at_start and not first else 0)
-            self.level = _level(self.balance, self.rate, over, terms.residual, gap, first, terms.rounding)
+            self.level = exact_level_payment(self.balance, self.rate, over, terms.residual, gap, first, terms.rounding)
         settings = self.books.settings
         if settings and settings[-1].number == number:
             settings.pop()  # something else has moved it on the same day
@@ -395,25 +378,3 @@ class _Clerk:
 
     def plain(self, value: Fraction | Number) -> Number:
         return float(value) if self.terms.rounding is None else int(value)
-
-
-def _level(
-    balance: Number, rate: Fraction, count: int, residual: Number, gap: int, at_once: bool, rounding: Rounding | None
-) -> Number:
-    """The level payment; `residual` is left `gap` periods on; `at_once`: the first payment is now."""
-    with localcontext() as context:
-        context.prec = 60
-        i = Decimal(rate.numerator) / Decimal(rate.denominator)
-        owed, left = Decimal(balance), Decimal(residual)
-        if i < Decimal("1e-40"):  # sixty digits do not tell it from no interest
-            exact = (owed - left) / count
-        else:
-            exact = (owed - left * (1 + i) ** -gap) * i / (1 - (1 + i) ** -count)
-            exact = exact / (1 + i) if at_once else exact
-        if exact > _LARGEST:
-            raise InputError(f"The payment would be {exact:.3g} of the smallest unit; it goes up to {_LARGEST:.0e}.")
-        if rounding is None:
-            return float(exact)
-        # First to thirty places: what is a whole number, or a half, must be one in these digits too.
-        exact = exact.quantize(Decimal("1e-30"), rounding=ROUND_HALF_EVEN)
-        return int(exact.quantize(Decimal(1), rounding=_MODES[rounding]))

@@ -12,6 +12,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.core.loans.level_payment import payment_share
 from pennyweight.errors import choice
 
 __all__ = ["Ledger", "Repayment"]
@@ -131,8 +132,7 @@ class Ledger:
             else:
                 discount = np.log1p(self.rate)
                 owed = self.balance - self.residual * np.exp(-self.left * discount)
-                share = np.where(self.rate == 0, 1 / self.spread, self.rate / -np.expm1(-self.spread * discount))
-                fresh = owed * share
+                fresh = owed * payment_share(self.rate, self.spread)
             if self.units is not None:
                 fresh = np.floor(fresh + 0.5 + 1e-9)
         self.payment = np.where(now, fresh, self.payment)

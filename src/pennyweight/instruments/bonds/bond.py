@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import bonds
+from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import Days, parts, same_day
 from pennyweight.core.daycount import icma_by_periods, year_fraction
 from pennyweight.described import Described
@@ -431,11 +432,7 @@ class Bond(Described):
         return clean
 
     def _perpetual_yield(self, target: float, settlement: Date) -> float:
-        low, high = 1e-9, 1e6
-        for _ in range(300):
-            middle = (low * high) ** 0.5
-            low, high = (middle, high) if self._worth(middle, settlement, "compound").value > target else (low, middle)
-        return high
+        return turn_between(lambda rate: self._worth(rate, settlement, "compound").value <= target, 1e-9, 1e6)[1]
 
     def _bill_time(self, settlement: Date, day_count: str) -> float:
         if self._rate or self.perpetual:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.core.loans.exact import level_payment_units
+from pennyweight.core.loans.level_payment import level_payment_units
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import (
     BalanceChart,
@@ -193,7 +193,6 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
         np.array([loan.terms.money(value) for value in (start, *(row.balance for row in one.rows))])
         for one in (agreed, schedule)
     ]
-    currency = style.currency
     changed = schedule is not agreed
     title = f"Paid off {_ending(schedule)}"
     if changed:
@@ -207,7 +206,7 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
     ]
     balance = BalanceChart(
         "balance", title, x[: len(balances[0])], balances[0], x[: len(balances[1])], balances[1],
-        changed, x_title, f"Owed, {currency}".strip(", "), tuple(statements), _today(loan, x),
+        changed, x_title, style.headed("Owed", "money"), tuple(statements), _today(loan, x),
     )  # fmt: skip
     table = schedule.yearly_rows()
     years, interest, principal = (
@@ -216,7 +215,7 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
     total = style.with_unit(schedule.total_interest, "money")
     split = SplitChart(
         "split", f"{total} of interest in all", years, interest, principal,
-        "Year" if schedule.dates is not None else "Year of the loan", f"Paid in the year, {currency}".strip(", "),
+        "Year" if schedule.dates is not None else "Year of the loan", style.headed("Paid in the year", "money"),
     )  # fmt: skip
     return balance, split
 

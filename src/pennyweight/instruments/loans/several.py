@@ -217,7 +217,7 @@ class LoanSet(Shown):
         chart = SplitChart(
             "split", f"{style.with_unit(interest, 'money')} of interest on all loans together",
             np.array(list(years), dtype=np.float64), np.array([row[1] for row in years.values()]),
-            np.array([row[2] for row in years.values()]), "Year", f"Paid in the year, {style.currency}".strip(", "),
+            np.array([row[2] for row in years.values()]), "Year", style.headed("Paid in the year", "money"),
         )  # fmt: skip
         how = "As agreed" if not self.extra else f"With {style.with_unit(self.extra, 'money')} more a payment"
         return Document(self.title or "Loans together", tuple(blocks), f"{how}, to the smallest unit.", (chart,))

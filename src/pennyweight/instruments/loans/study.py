@@ -263,7 +263,7 @@ class LoanStudy(Shown):
 
         def line(label: str, value: float, note: str = "", sign: bool = False) -> FigureLine:
             tone: Tone = "plain" if not sign else ("in" if value >= 0 else "out")
-            shown = f"{style.currency} {style.show(value, 'money', sign=sign)}".strip()
+            shown = style.with_unit(value, "money", sign=sign)
             return FigureLine(label, Cell(shown, tone), note)
 
         if change.pays_after is None:

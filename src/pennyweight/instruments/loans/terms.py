@@ -12,9 +12,11 @@ from typing import Any, Literal
 
 import numpy as np
 
+from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import days_between
-from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books, level_payment_units
+from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books
+from pennyweight.core.loans.level_payment import level_payment_units
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.loans.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
@@ -389,6 +391,9 @@ class _Reader:
             terms = replace(agreed, rate=Fraction(yearly), rounding=None, amount=float(agreed.amount))
             return float(_level_of(terms))
 
+        def reaches(wanted: float, yearly: float) -> bool:
+            return close(yearly) >= wanted
+
         if close(0.0) > target + half:
             total = self.style.show((agreed.count or 1) * target / 10**self.style.places, "money")
             raise NoAnswer(f"All payments together, {total}, are less than the amount; no rate of 0 or more fits.")
@@ -397,10 +402,7 @@ class _Reader:
             low, high = 0.0, 1.0
             while close(high) < wanted and high < 1e4:
                 high *= 2
-            for _ in range(80):
-                middle = (low + high) / 2
-                low, high = (middle, high) if close(middle) < wanted else (low, middle)
-            bounds.append(high)
+            bounds.append(turn_between(partial(reaches, wanted), low, high)[1])
         middle = sum(bounds) / 2
         for places in range(4, 15):
             short = round(middle, places)

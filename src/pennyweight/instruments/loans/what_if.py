@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
+from pennyweight.core.brackets import whole_turn_between
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, nearest
@@ -96,12 +97,12 @@ def extra_needed(loan: Loan, by: When) -> Extra:
             f"paid_off_by is {by}, which is not after the payments already made; give a later day.", at="paid_off_by"
         )
     unit = 10.0**-loan.terms.scale
-    low, high = 0, ceil(loan.schedule.balance_after(loan.made) / unit)  # in smallest units; all of it at once does
-    while high - low > 1:
-        middle = (low + high) // 2
-        done = len(_with_extra(loan, round(middle * unit, 9)).schedule.rows) <= number
-        low, high = (low, middle) if done else (middle, high)
-    return _extra(loan, round(high * unit, 9))
+
+    def done(units: int) -> bool:
+        return len(_with_extra(loan, round(units * unit, 9)).schedule.rows) <= number
+
+    all_of_it = ceil(loan.schedule.balance_after(loan.made) / unit)  # in smallest units; it does, whatever else
+    return _extra(loan, round(whole_turn_between(done, 0, all_of_it) * unit, 9))
 
 
 def offers(loans: Mapping[str, Loan]) -> tuple[Offer, ...]:

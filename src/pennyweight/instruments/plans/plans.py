@@ -15,6 +15,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import partial
 from math import expm1, inf, isfinite, log
 
 import numpy as np
@@ -22,6 +23,7 @@ from numpy.typing import NDArray
 
 from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
+from pennyweight.core.brackets import turn_between
 from pennyweight.core.irr import rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
 from pennyweight.instruments.plans.plan import Kind, Plan, PlanTerms
@@ -320,15 +322,15 @@ def _periods_growing(t: PlanTerms, begun: float) -> float:
             worth = annuity.annuity_factor(i, n, growth=t.g, paid=t.paid) * sign * t.known_pay + begun
             return np.asarray(worth * np.exp(np.asarray(n) * np.log1p(i)) - t.known_end)
 
+    def turned(before: float, n: float) -> bool:
+        return float(np.sign(short(n))) != before
+
     signs = np.sign(short(counts))
     turns = np.flatnonzero((signs[1:] != signs[:-1]) & (signs[1:] != 0) | (signs[1:] == 0))
     found = []
     for turn in turns[signs[turns] != 0]:
-        low, high = float(turn), float(turn + 1)
-        for _ in range(100):
-            middle = (low + high) / 2
-            low, high = (middle, high) if np.sign(short(middle)) == signs[turn] else (low, middle)
-        found.append(high)
+        before = float(signs[turn])
+        found.append(turn_between(partial(turned, before), float(turn), float(turn + 1))[1])
     if not found:
         raise NoAnswer(_never(t, begun))
     if len(found) > 1:
