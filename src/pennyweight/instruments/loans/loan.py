@@ -13,6 +13,7 @@ from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring
+from pennyweight.instruments.loans.percentage_rate import loan_apr
 from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import LoanTerms, settle
 from pennyweight.instruments.loans.timetable import Timetable
@@ -180,16 +181,12 @@ class Loan(Shown):
 
         None when no single rate fits.
         """
-        from pennyweight.instruments.loans.percentage_rate import loan_apr
-
-        return loan_apr(self, "us")
+        return loan_apr(self.agreed, "us")
 
     @cached_property
     def apr_eu(self) -> float | None:
         """The annual percentage rate of charge of the loan as agreed, fees included, by the EU directives' equation."""
-        from pennyweight.instruments.loans.percentage_rate import loan_apr
-
-        return loan_apr(self, "eu")
+        return loan_apr(self.agreed, "eu")
 
     def extras_table(self, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
         """What each extra amount, with every payment from the next one on, saves against the loan as it is.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -19,12 +19,10 @@ from pennyweight.core.apr import (
     units_a_year,
 )
 from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import KnownRate
-
-if TYPE_CHECKING:
-    from pennyweight.instruments.loans.loan import Loan
 
 __all__ = ["apr", "loan_apr"]
 
@@ -90,9 +88,9 @@ def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Li
     return KnownRate(rate)
 
 
-def loan_apr(loan: Loan, method: Literal["us", "eu"]) -> float | None:
-    """The rate of a loan as agreed; a fee up front lessens what is received, one with each payment is paid."""
-    terms, rows = loan.terms, loan.agreed.rows
+def loan_apr(agreed: Schedule, method: Literal["us", "eu"]) -> float | None:
+    """The rate of a schedule as agreed; a fee up front lessens what is received, one with each payment is paid."""
+    terms, rows = agreed.terms, agreed.rows
     if len(rows) == 1 and terms.agreement.at_start:
         return None  # paid back the moment it is lent
     received = terms.lent - terms.fee_up_front
