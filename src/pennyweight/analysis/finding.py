@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 __all__ = ["Answer", "Found", "condition_of", "find", "search"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Kind = Literal["exactly", "at most", "at least"]
+Side = Literal["exactly", "at most", "at least"]
 
 _GRID = 97
 _ASKED = "?asked"
@@ -48,7 +48,7 @@ class Answer(Described):
     """
 
     value: float
-    kind: Kind
+    kind: Side
     shown: str
     note: str = ""
 
@@ -326,7 +326,7 @@ def _distinct(answers: list[Answer]) -> list[Answer]:
     return [a for k, a in enumerate(answers) if k == 0 or abs(a.value - answers[k - 1].value) > 1e-9 * abs(a.value)]
 
 
-def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tuple[float, float]) -> Answer:
+def _answer(deal: Definition, item: Input, value: float, kind: Side, limits: tuple[float, float]) -> Answer:
     notes = []
     if value in limits:
         notes.append(_EDGE)
@@ -338,7 +338,7 @@ def _answer(deal: Definition, item: Input, value: float, kind: Kind, limits: tup
     return Answer(value, kind, _show(deal, item, value, kind), "; ".join(notes))
 
 
-def _show(deal: Definition, item: Input, value: float, kind: Kind = "exactly") -> str:
+def _show(deal: Definition, item: Input, value: float, kind: Side = "exactly") -> str:
     """The value in its own places, rounded to the side on which the condition holds."""
     unit = "number" if item.is_series else item.unit
     places = 0 if item.whole else {"money": deal.style.places, "rate": 2, "share": 2, "years": 2}.get(unit, 4)

@@ -57,11 +57,11 @@ def command(
         why: dict[str, list[str]] = {}
         for scenario, item in found.outcomes.items():
             why.setdefault(item.reason, []).append(found.labels.get(scenario, scenario))
-        told = [f"{reason} ({', '.join(where)})" for reason, where in why.items()] if len(why) > 1 else list(why)
+        reasons = [f"{reason} ({', '.join(where)})" for reason, where in why.items()] if len(why) > 1 else list(why)
         said = f"No value of {name} makes '{found.so_that}' come true"
         if any(item.always for item in found.outcomes.values()):
             said = f"'{found.so_that}' does not turn with {name}"
-        raise NoAnswer(f"{said}: {'; '.join(told)}.")
+        raise NoAnswer(f"{said}: {'; '.join(reasons)}.")
 
 
 def _limits(text: str | None) -> tuple[str, str] | None:

@@ -9,12 +9,12 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.instruments.plans.plan import Kind, Plan
+from pennyweight.instruments.plans.plan import Plan, PlanKind
 
 __all__ = ["plan_command"]
 
 
-def plan_command(kind: Kind, solve: Callable[..., Plan], text: str) -> click.Command:
+def plan_command(kind: PlanKind, solve: Callable[..., Plan], text: str) -> click.Command:
     """The command of one kind of plan."""
 
     def run(
@@ -53,7 +53,7 @@ def plan_command(kind: Kind, solve: Callable[..., Plan], text: str) -> click.Com
     return made
 
 
-def _options(kind: Kind) -> list[Callable[[Any], Any]]:
+def _options(kind: PlanKind) -> list[Callable[[Any], Any]]:
     pay = kind.names[1].replace("_", " ")
     meant = "quoted, compounding as often as is paid" if kind.quoted else "effective"
     helps = {"rate": f"Yearly; {meant} unless it says otherwise.", "years": "How long, in years, or 'forever'."}

@@ -11,7 +11,7 @@ from pennyweight.errors import InputError
 
 __all__ = ["a_flag", "a_list", "a_mapping", "a_path", "a_text", "an_instance"]
 
-Kind = TypeVar("Kind")
+Wanted = TypeVar("Wanted")
 
 
 def a_list(given: object, *, what: str, of: str) -> list[Any]:
@@ -41,7 +41,7 @@ def a_mapping(given: object, *, what: str, of: str) -> dict[str, Any]:
     return dict(given)
 
 
-def an_instance(given: object, kind: type[Kind], *, what: str) -> Kind:
+def an_instance(given: object, kind: type[Wanted], *, what: str) -> Wanted:
     """Return the object when it is of a kind.
 
     >>> an_instance(5, int, what="five")

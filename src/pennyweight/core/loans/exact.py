@@ -18,7 +18,7 @@ from fractions import Fraction
 from math import ceil
 from typing import Literal, NamedTuple
 
-from pennyweight.core.loans.level_payment import MODES, Number, Rounding, exact_level_payment
+from pennyweight.core.loans.level_payment import MODES, Rounding, Units, exact_level_payment
 from pennyweight.errors import choice
 
 __all__ = [
@@ -43,16 +43,16 @@ _GROWN = 1_000  # times the loan: what has grown so far is never paid off
 class Agreement:
     """What was agreed. Rates are yearly fractions, exact; `periodic` turns one into the rate of a payment period."""
 
-    amount: Number
+    amount: Units
     rate: Fraction
     periodic: Callable[[Fraction], Fraction]
     count: int | None
     """Payments; None: until it is paid off."""
     spread: int | None = None
     """Payments over which the level payment is worked out, when more than are made."""
-    payment: Number | None = None
+    payment: Units | None = None
     """The level payment, when it is given."""
-    residual: Number = 0
+    residual: Units = 0
     """What the level payments leave, cleared by the last."""
     shape: Literal["level", "principal", "interest"] = "level"
     interest_only: int = 0
@@ -82,14 +82,14 @@ class Agreement:
 class Booked(NamedTuple):
     """A payment as it is booked; a correction is what a statement's balance adds."""
 
-    payment: Number
-    interest: Number
-    extra: Number
-    correction: Number
-    balance: Number
+    payment: Units
+    interest: Units
+    extra: Units
+    correction: Units
+    balance: Units
 
     @property
-    def principal(self) -> Number:
+    def principal(self) -> Units:
         """What is paid off: payment and extra less the interest."""
         return self.payment + self.extra - self.interest
 
@@ -100,7 +100,7 @@ class Entry(NamedTuple):
 
     number: int
     what: str
-    value: Fraction | Number
+    value: Fraction | Units
     share: Fraction | None = None
     key: int = -1
 
@@ -109,30 +109,30 @@ class Setting(NamedTuple):
     """How a level payment came to be: from payment `number` on, over `over` payments."""
 
     number: int
-    balance: Number
+    balance: Units
     yearly: Fraction
     rate: Fraction
     over: int
-    payment: Number
+    payment: Units
 
 
 @dataclass(slots=True)
 class Books:
     """The rows, and what could not be booked."""
 
-    rows: list[tuple[Number, Number, Number, Number, Number]] = field(default_factory=list)
+    rows: list[tuple[Units, Units, Units, Units, Units]] = field(default_factory=list)
     """The fields of `Booked`, as plain tuples, because most of them are made in the tightest loop."""
     settings: list[Setting] = field(default_factory=list)
     """The level payments in the order in which they came to be."""
-    unused: list[tuple[Entry, Number]] = field(default_factory=list)
+    unused: list[tuple[Entry, Units]] = field(default_factory=list)
     """Entries that came after the end, and what was too much of an extra payment."""
-    corrections: dict[int, tuple[Number, Number]] = field(default_factory=dict)
+    corrections: dict[int, tuple[Units, Units]] = field(default_factory=dict)
     """For each statement, by its key: (the balance by the schedule, the balance stated)."""
-    stuck: tuple[int, Number, Number] | None = None
+    stuck: tuple[int, Units, Units] | None = None
     """(number, payment, interest) of the payment from which the loan is never paid off."""
 
 
-def rounded(exact: Fraction, rounding: Rounding | None) -> Number:
+def rounded(exact: Fraction, rounding: Rounding | None) -> Units:
     """Round an exact amount of units; "payment up" rounds only payments up, interest half up.
 
     >>> rounded(Fraction(5, 2), "half up"), rounded(Fraction(5, 2), "half even")
@@ -162,7 +162,7 @@ class _Clerk:
         if self.count is not None and agreed.at_start and agreed.residual:
             self.count += 1
         self.rate = agreed.periodic(agreed.rate)
-        self.level: Number = 0
+        self.level: Units = 0
         self.anew = True
         self.by_number: dict[int, list[Entry]] = {}
         for entry in entries:
@@ -268,7 +268,7 @@ class _Clerk:
         if number == terms.interest_only:
             self.anew = True
 
-    def interest(self, number: int, inside: list[Entry]) -> tuple[Number, Number, Number]:
+    def interest(self, number: int, inside: list[Entry]) -> tuple[Units, Units, Units]:
         """(interest, extra paid, correction) of a period; what happens inside it counts from its day on."""
         terms = self.terms
         if number == 1 and terms.at_start:
@@ -277,9 +277,9 @@ class _Clerk:
             factor = self.rate + (self.yearly * terms.odd if number == 1 else 0)
             return self.whole(self.balance, factor), 0, 0
         total, since = Fraction(0), Fraction(0)
-        exact: Number = 0.0
-        extra: Number = 0
-        correction: Number = 0
+        exact: Units = 0.0
+        extra: Units = 0
+        correction: Units = 0
         for entry in [*sorted(inside, key=lambda item: item.share or 0), None]:
             until = terms.shares(number) if entry is None else (entry.share or Fraction(0))
             if terms.rounding is None:
@@ -297,12 +297,12 @@ class _Clerk:
                 correction += self.state(entry)
         return (exact if terms.rounding is None else rounded(total, terms.rounding)), extra, correction
 
-    def after_payment(self, entries: list[Entry]) -> tuple[Number, Number]:
+    def after_payment(self, entries: list[Entry]) -> tuple[Units, Units]:
         """(extra paid, correction) of what follows a day's payment: extra payments, then what is stated."""
         extra = sum(self.pay_extra(entry) for entry in entries if entry.what == "extra")
         return extra, sum(self.state(entry) for entry in entries if entry.what == "balance")
 
-    def due(self, number: int, interest: Number, holiday: str | None) -> Number:
+    def due(self, number: int, interest: Units, holiday: str | None) -> Units:
         terms = self.terms
         if holiday:
             return interest if holiday == "paid" else 0
@@ -345,7 +345,7 @@ class _Clerk:
         elif self.terms.shape == "level":
             self.count = None
 
-    def pay_extra(self, entry: Entry) -> Number:
+    def pay_extra(self, entry: Entry) -> Units:
         given = self.plain(entry.value)
         taken = min(given, self.balance)
         if taken < given:
@@ -355,7 +355,7 @@ class _Clerk:
             self.moved("payment")
         return taken
 
-    def state(self, entry: Entry) -> Number:
+    def state(self, entry: Entry) -> Units:
         stated = self.plain(entry.value)
         self.books.corrections[entry.key] = (self.balance, stated)
         difference = stated - self.balance
@@ -371,10 +371,10 @@ class _Clerk:
         only_now = number <= terms.interest_only and terms.shape != "interest"
         return not (moves or later or only_now or self.count is not None)
 
-    def whole(self, balance: Number, factor: Fraction) -> Number:
+    def whole(self, balance: Units, factor: Fraction) -> Units:
         if self.terms.rounding is None:
             return balance * float(factor)
         return rounded(int(balance) * factor, self.terms.rounding)
 
-    def plain(self, value: Fraction | Number) -> Number:
+    def plain(self, value: Fraction | Units) -> Units:
         return float(value) if self.terms.rounding is None else int(value)

@@ -16,8 +16,8 @@ from pennyweight.errors import InputError
 
 __all__ = [
     "MODES",
-    "Number",
     "Rounding",
+    "Units",
     "exact_level_payment",
     "level_payment_units",
     "level_payments",
@@ -25,7 +25,7 @@ __all__ = [
 ]
 
 Floats: TypeAlias = NDArray[np.float64]
-Number: TypeAlias = int | float
+Units: TypeAlias = int | float
 Rounding: TypeAlias = Literal["half up", "half even", "payment up"]
 
 MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
@@ -58,7 +58,7 @@ def level_payments(units: Floats, rate: Floats, count: Floats) -> Floats:
     return payment
 
 
-def level_payment_units(balance: Number, rate: Fraction, count: int, rounding: Rounding | None = "half up") -> Number:
+def level_payment_units(balance: Units, rate: Fraction, count: int, rounding: Rounding | None = "half up") -> Units:
     """Return the level payment at the end of each of `count` periods, rounded.
 
     >>> level_payment_units(10_000_000, Fraction(1, 200), 360)
@@ -68,8 +68,8 @@ def level_payment_units(balance: Number, rate: Fraction, count: int, rounding: R
 
 
 def exact_level_payment(
-    balance: Number, rate: Fraction, count: int, residual: Number, gap: int, at_once: bool, rounding: Rounding | None
-) -> Number:
+    balance: Units, rate: Fraction, count: int, residual: Units, gap: int, at_once: bool, rounding: Rounding | None
+) -> Units:
     """Return the level payment, rounded; `residual` is left `gap` periods on; `at_once`: the first payment is now.
 
     >>> exact_level_payment(10_000_000, Fraction(1, 200), 360, 0, 360, False, None)

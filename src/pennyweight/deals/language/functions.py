@@ -23,7 +23,7 @@ from pennyweight.deals.timeline import Timeline
 __all__ = ["FUNCTIONS", "Function", "Parameter"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Kind = Literal["line", "name", "single", "rate", "years", "period", "any", "anyrate"]
+Takes = Literal["line", "name", "single", "rate", "years", "period", "any", "anyrate"]
 """What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape."""
 
 WHOLE = 1e-6
@@ -34,7 +34,7 @@ class Parameter:
     """A parameter of a function; one with a `default` text may be left out."""
 
     name: str
-    kind: Kind
+    kind: Takes
     optional: bool = False
 
 
@@ -312,7 +312,7 @@ def _read_parameters(text: str) -> tuple[Parameter, ...]:
     found = []
     for part in text.split():
         name, _, kind = part.partition(":")
-        found.append(Parameter(name, cast(Kind, kind.rstrip("?")), kind.endswith("?")))
+        found.append(Parameter(name, cast(Takes, kind.rstrip("?")), kind.endswith("?")))
     return tuple(found)
 
 

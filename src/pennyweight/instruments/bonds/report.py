@@ -48,18 +48,18 @@ class BondReport(Shown):
     def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
         """Work out every figure at a yield."""
         accrued = bond.accrued(day)
-        told = KnownRate(rate)
+        known = KnownRate(rate)
         return cls(
             bond,
             day,
             rate,
             first,
             currency,
-            bond.dirty(told, day, first=first) - accrued,
+            bond.dirty(known, day, first=first) - accrued,
             accrued,
-            bond.macaulay_duration(told, day, first=first),
-            bond.modified_duration(told, day, first=first),
-            bond.convexity(told, day, first=first),
+            bond.macaulay_duration(known, day, first=first),
+            bond.modified_duration(known, day, first=first),
+            bond.convexity(known, day, first=first),
         )
 
     @property

@@ -247,8 +247,8 @@ class Loan(Shown):
     def working(self) -> LoanStudy:
         """The loan with its working: how each payment came to be, the first ones step by step.
 
-        >>> told = Loan(100_000, "6%", years=30).working().as_dict()["working"]
-        >>> round(told["payments"][0]["not_rounded"], 4)
+        >>> shown = Loan(100_000, "6%", years=30).working().as_dict()["working"]
+        >>> round(shown["payments"][0]["not_rounded"], 4)
         599.5505
         """
         from pennyweight.instruments.loans.study import LoanStudy

@@ -88,7 +88,7 @@ def loan_as_dict(loan: Loan) -> dict[str, Any]:
     """Plain values for JSON: the design's keys, then the facts, as agreed beside as it is."""
     schedule, agreed = loan.schedule, loan.agreed
     names = Facts.__dataclass_fields__
-    told = {key: {name: getattr(facts(one, loan.made), name) for name in names} for key, one in
+    by_schedule = {key: {name: getattr(facts(one, loan.made), name) for name in names} for key, one in
             (("as_agreed", agreed), ("as_it_is", schedule))}  # fmt: skip
     return {
         "format": 1,
@@ -109,7 +109,7 @@ def loan_as_dict(loan: Loan) -> dict[str, Any]:
         "payments_made": loan.made,
         "interest_saved": round(agreed.total_interest - schedule.total_interest, 9),
         "payments_saved": len(agreed.rows) - len(schedule.rows),
-        "facts": told,
+        "facts": by_schedule,
         "statements": [
             {
                 "date": one.when,
@@ -296,40 +296,40 @@ def _apr_shown(loan: Loan) -> str:
 def _fact_lines(loan: Loan) -> Figures:
     """The facts of a loan to which nothing happens."""
     style, schedule, made = loan.terms.style, loan.schedule, loan.made
-    told = facts(schedule, made)
+    now = facts(schedule, made)
 
     def line(label: str, value: float, note: str = "", question: bool = False) -> FigureLine:
         return FigureLine(label, Cell(style.with_unit(value, "money"), "question" if question else "plain"), note)
 
     solved = [name for name in ("amount", "rate") if loan.given[name] is None]
-    lines = [line("Payment", schedule.payment, f"{told.payments} payments, the last on {told.paid_off}"
-                  if schedule.dates is not None else f"{told.payments} payments", not solved)]  # fmt: skip
+    lines = [line("Payment", schedule.payment, f"{now.payments} payments, the last on {now.paid_off}"
+                  if schedule.dates is not None else f"{now.payments} payments", not solved)]  # fmt: skip
     if "amount" in solved:
         lines.insert(0, line("Amount that can be lent", loan.amount, "", True))
     lines.append(line("Last payment", schedule.last_payment))
-    if told.next_interest is not None and told.next_principal is not None:
+    if now.next_interest is not None and now.next_principal is not None:
         split = (
-            f"{style.show(told.next_interest, 'money')} interest, {style.show(told.next_principal, 'money')} principal"
+            f"{style.show(now.next_interest, 'money')} interest, {style.show(now.next_principal, 'money')} principal"
         )
-        lines.append(line("Next payment" if made else "First payment", told.payment_now or 0.0, split))
+        lines.append(line("Next payment" if made else "First payment", now.payment_now or 0.0, split))
     if made:
         lines += [
-            line("Paid so far", told.paid_so_far),
-            line("Still to pay", told.still_to_pay),
-            line("Owed now", told.balance_now),
+            line("Paid so far", now.paid_so_far),
+            line("Still to pay", now.still_to_pay),
+            line("Owed now", now.balance_now),
         ]
-        lines.append(line("Interest to date", told.interest_to_date))
-        lines.append(line("Interest to come", told.interest_to_come))
-    lines += [line("Interest in all", told.total_interest), line("Paid in all", told.total_paid)]
+        lines.append(line("Interest to date", now.interest_to_date))
+        lines.append(line("Interest to come", now.interest_to_come))
+    lines += [line("Interest in all", now.total_interest), line("Paid in all", now.total_paid)]
     if schedule.total_fees:
         lines.append(line("Fees in all", schedule.total_fees))
-    lines.append(line("Average payment", told.average_payment))
-    if told.principal_leads:
+    lines.append(line("Average payment", now.average_payment))
+    if now.principal_leads:
         word = "" if schedule.dates is not None else "payment "
         lines.append(
             FigureLine(
                 "Principal exceeds interest",
-                Cell(f"{word}{told.principal_leads}"),
+                Cell(f"{word}{now.principal_leads}"),
                 "the first payment of which more is principal",
             )
         )

@@ -149,7 +149,7 @@ class LoanSet(Shown):
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         chosen = self._chosen()
-        told: dict[str, Any] = {
+        plain: dict[str, Any] = {
             "format": 1,
             "title": self.title,
             "needs": self.needs,
@@ -164,7 +164,7 @@ class LoanSet(Shown):
         }
         if self.extra:
             before = sum(loan.schedule.total_interest for loan in self.loans.values())
-            told["orders"] = [
+            plain["orders"] = [
                 {
                     "order": order,
                     "loans": list(plan.order),
@@ -174,7 +174,7 @@ class LoanSet(Shown):
                 }
                 for order, plan in self.plans.items()
             ]
-        return told
+        return plain
 
     def document(self) -> Document:
         """The layers and their totals, the years of all together, and what the orders do."""

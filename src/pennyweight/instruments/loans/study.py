@@ -170,21 +170,21 @@ class LoanStudy(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """The loan's values, and those of what is asked."""
-        told = loan_as_dict(self.loan)
+        plain = loan_as_dict(self.loan)
         if self.extras:
-            told["extras"] = [asdict(row) for row in self.extras]
+            plain["extras"] = [asdict(row) for row in self.extras]
         if self.needed is not None:
-            told["extra_needed"] = asdict(self.needed) if isinstance(self.needed, Extra) else None
-            told["extra_needed_reason"] = self.needed if isinstance(self.needed, str) else None
+            plain["extra_needed"] = asdict(self.needed) if isinstance(self.needed, Extra) else None
+            plain["extra_needed_reason"] = self.needed if isinstance(self.needed, str) else None
         if self.side_by_side:
-            told["offers"] = [asdict(row) for row in self.side_by_side]
+            plain["offers"] = [asdict(row) for row in self.side_by_side]
         if self.change is not None:
-            told["refinancing"] = asdict(self.change)
+            plain["refinancing"] = asdict(self.change)
         if self.bill is not None:
-            told["bill"] = self._bill_parts()
+            plain["bill"] = self._bill_parts()
         if self.working:
-            told["working"] = working_as_dict(self.loan)
-        return told
+            plain["working"] = working_as_dict(self.loan)
+        return plain
 
     def document(self) -> Document:
         """The loan's document, what is asked standing after its key facts."""
@@ -286,8 +286,8 @@ class LoanStudy(Shown):
 
     def _bill_parts(self) -> dict[str, float]:
         assert self.bill is not None
-        told = facts(self.loan.schedule, self.loan.made)
-        interest, principal = told.next_interest or 0.0, told.next_principal or 0.0
+        now = facts(self.loan.schedule, self.loan.made)
+        interest, principal = now.next_interest or 0.0, now.next_principal or 0.0
         places = self.loan.terms.style.places
         taxes, insurance = (round(self.bill.part(name), places) for name in ("taxes", "insurance"))
         total = self.bill.total

@@ -40,8 +40,8 @@ class Takeover(Shown):
         payments_made: how many payments were due before, where the first one's day is not known.
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
-    >>> told = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
-    >>> told.remaining.agreed.paid_off_on, round(told.original.amount)
+    >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
+    >>> takeover.remaining.agreed.paid_off_on, round(takeover.original.amount)
     ('2038-09-30', 86000)
     """
 
@@ -333,7 +333,7 @@ class Takeover(Shown):
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         rest, original = self.remaining, self.original
-        told: dict[str, Any] = {
+        plain: dict[str, Any] = {
             **rest.as_dict(),
             "taken_over_on": str(self.calendar.start),
             "balance": round(rest.amount + self.overdue, 9),
@@ -343,14 +343,14 @@ class Takeover(Shown):
             "contradictions": list(self.contradictions),
         }
         if original is not None:
-            told["original"] = {
+            plain["original"] = {
                 "amount": original.amount,
                 "payments": len(original.agreed.rows),
                 "first_payment": str(original.terms.calendar.first) if original.terms.calendar else None,
                 "payments_made": self.made,
                 "total_interest": original.agreed.total_interest,
             }
-        return told
+        return plain
 
     def document(self) -> Document:
         """What is taken over, what it was, what does not fit, and the remaining schedule."""
@@ -402,6 +402,6 @@ class Takeover(Shown):
         return f"{self.calendar.due(max(number - 1, 1))} and {self.calendar.due(number)}"
 
 
-def _loan_rate(told: Takeover) -> Any:
-    agreement = Loan(1_000_000, told.rate, years=1, per_year=told.per_year).terms.agreement
+def _loan_rate(takeover: Takeover) -> Any:
+    agreement = Loan(1_000_000, takeover.rate, years=1, per_year=takeover.per_year).terms.agreement
     return agreement.periodic(agreement.rate)

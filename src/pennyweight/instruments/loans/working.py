@@ -37,7 +37,7 @@ def working_as_dict(loan: Loan) -> dict[str, Any]:
 
 def working_blocks(loan: Loan) -> list[Block]:
     """The same to be shown, with the first payments step by step and the percentage rate's equation."""
-    told, style = working_as_dict(loan), loan.terms.style
+    steps, style = working_as_dict(loan), loan.terms.style
     rows = tuple(
         (
             Cell(one["from"]),
@@ -48,10 +48,10 @@ def working_blocks(loan: Loan) -> list[Block]:
             Cell("given" if one["not_rounded"] is None else style.show(one["not_rounded"], "money", places=6)),
             Cell(style.show(one["payment"], "money"), "question"),
         )
-        for one in told["payments"]
+        for one in steps["payments"]
     )
     titles = ("Owed", "Rate a year", "i, of a period", "n, left", "Not rounded", "Payment")
-    blocks: list[Block] = [Text(told["formula"])]
+    blocks: list[Block] = [Text(steps["formula"])]
     if rows:
         columns = (Column("From", words=True), *(Column(title) for title in titles))
         blocks.append(Table("How the payment comes about", columns, rows))

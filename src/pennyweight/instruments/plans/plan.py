@@ -21,11 +21,11 @@ if TYPE_CHECKING:
 
     from pennyweight.instruments.plans.working import PlanWorking
 
-__all__ = ["Kind", "Plan", "PlanTerms"]
+__all__ = ["Plan", "PlanKind", "PlanTerms"]
 
 
 @dataclass(frozen=True, slots=True)
-class Kind:
+class PlanKind:
     """One of the three: its word, the names of its five quantities, the sign of its payments, and its habits."""
 
     word: str
@@ -46,7 +46,7 @@ class PlanTerms:
     Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
     """
 
-    kind: Kind
+    kind: PlanKind
     find: str
     start: float | None
     pay: float | None
@@ -56,8 +56,8 @@ class PlanTerms:
     g: float
     wait: float
     often: int
-    told: float
-    """How often a year the rate is told to compound; 0: told as effective."""
+    quoted: float
+    """How often a year the rate is said to compound; 0: it is effective."""
     paid: Paid
     style: Style
 
@@ -139,19 +139,19 @@ class Plan(Shown):
     def nominal(self) -> float:
         """The rate as quoted, compounding as `compounding` said, else as often as is paid."""
         t = self.terms
-        if t.told in (0.0, t.often):
+        if t.quoted in (0.0, t.often):
             return KnownRate(t.known_i * t.often)
         if t.known_i <= -1:
             return KnownRate(-1.0)
         # By logarithms from the rate of a period: the yearly one may be beyond a double.
         growth = log1p(t.known_i) * t.often
-        return KnownRate(growth if t.told == inf else t.told * expm1(growth / t.told))
+        return KnownRate(growth if t.quoted == inf else t.quoted * expm1(growth / t.quoted))
 
     @cached_property
     def quantities(self) -> dict[str, float]:
         """All five by name; the rate in the form a bare one of this kind is meant in."""
         t = self.terms
-        rate = self.nominal if t.told else self.effective
+        rate = self.nominal if t.quoted else self.effective
         return dict(
             zip(t.kind.names, (t.known_start, t.known_pay, rate, t.known_n / t.often, t.known_end), strict=True)
         )
@@ -234,7 +234,7 @@ class Plan(Shown):
             "nominal": self.nominal,
             "effective": self.effective,
             "per_year": t.often,
-            "compounding": "continuous" if t.told == inf else "effective" if not t.told else t.told,
+            "compounding": "continuous" if t.quoted == inf else "effective" if not t.quoted else t.quoted,
             "paid": t.paid,
             "whole_payments": None if t.known_n == inf else self.whole_payments,
             "last_payment": self.last_payment,
@@ -271,7 +271,7 @@ class Plan(Shown):
         """One of the five as it is shown."""
         t = self.terms
         if name == "rate":
-            return t.style.rate_in_both_forms(self.effective, t.told or t.often)
+            return t.style.rate_in_both_forms(self.effective, t.quoted or t.often)
         if name == "years":
             return "forever" if t.known_n == inf else t.style.with_unit(self.quantities[name], "years")
         return t.style.with_unit(self.quantities[name], "money")
@@ -305,8 +305,8 @@ class Plan(Shown):
         owed, rate = f"{t.known_start:.{t.style.places}f}", f"{self.nominal * 100:.10g}%"
         years = f"--payment {t.known_pay:.2f}" if self.find == "years" else f"--years {count / t.often:g}"
         often = "" if t.often == 12 else f" --per-year {t.often}"
-        if t.told != t.often:
-            often += f" --compounding {'continuous' if t.told == inf else f'{t.told:g}'}"
+        if t.quoted != t.often:
+            often += f" --compounding {'continuous' if t.quoted == inf else f'{t.quoted:g}'}"
         currency = f" --currency {t.style.currency}" if t.style.currency else ""
         return f"To the cent: pennyweight loan --amount {owed} --rate {rate} {years}{often}{currency}"
 

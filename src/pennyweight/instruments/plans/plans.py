@@ -26,7 +26,7 @@ from pennyweight.core.annuity import Paid
 from pennyweight.core.brackets import turn_between
 from pennyweight.core.irr import rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
-from pennyweight.instruments.plans.plan import Kind, Plan, PlanTerms
+from pennyweight.instruments.plans.plan import Plan, PlanKind, PlanTerms
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.periods import read_compounding, read_per_year
@@ -39,9 +39,9 @@ Floats = NDArray[np.float64]
 Amount = str | float | None
 Years = str | float | None
 
-GROW = Kind("grow", ("opening", "deposit", "rate", "years", "closing"), 1, 1, False, "closing")
-REPAY = Kind("repay", ("owed", "payment", "rate", "years", "still_owed"), -1, 12, True, "payment")
-WITHDRAW = Kind("withdraw", ("pot", "withdrawal", "rate", "years", "pot_left"), -1, 1, False, "withdrawal")
+GROW = PlanKind("grow", ("opening", "deposit", "rate", "years", "closing"), 1, 1, False, "closing")
+REPAY = PlanKind("repay", ("owed", "payment", "rate", "years", "still_owed"), -1, 12, True, "payment")
+WITHDRAW = PlanKind("withdraw", ("pot", "withdrawal", "rate", "years", "pot_left"), -1, 1, False, "withdrawal")
 
 _MOST_PERIODS = 100_000
 
@@ -137,7 +137,7 @@ def withdraw(
 
 
 def _plan(
-    kind: Kind,
+    kind: PlanKind,
     given: Mapping[str, str | float | None],
     find: str | None,
     per_year: str | int,
@@ -150,12 +150,12 @@ def _plan(
     unknown = _unknown(kind, given, find)
     choice(paid, annuity.PAID, "paid")
     often = read_per_year(per_year)
-    told = (float(often) if kind.quoted else 0.0) if compounding is None else read_compounding(compounding)
+    quoted = (float(often) if kind.quoted else 0.0) if compounding is None else read_compounding(compounding)
     values = {name: None if name == unknown else _read(kind, name, value) for name, value in given.items()}
     start, pay, _, years, end = values.values()
     i = None
     if unknown != "rate":
-        i = _per_period(given["rate"], often, told, compounding is not None)
+        i = _per_period(given["rate"], often, quoted, compounding is not None)
     g = read_rate(growth, what="growth").per_period(often)
     wait = read_value(deferred, "years", what="deferred") * often
     if wait < 0 or wait > _MOST_PERIODS:
@@ -163,7 +163,7 @@ def _plan(
             f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.", at="deferred"
         )
     n = None if years is None else years * often
-    terms = PlanTerms(kind, unknown, start, pay, i, n, end, g, wait, often, told, paid, Style(currency))
+    terms = PlanTerms(kind, unknown, start, pay, i, n, end, g, wait, often, quoted, paid, Style(currency))
     _check(terms)
     return Plan(_filled(terms, _solve(terms)))
 
@@ -180,7 +180,7 @@ def _filled(t: PlanTerms, answer: float) -> PlanTerms:
     return replace(t, n=answer) if place == 3 else replace(t, end=answer)
 
 
-def _unknown(kind: Kind, given: Mapping[str, object], find: object) -> str:
+def _unknown(kind: PlanKind, given: Mapping[str, object], find: object) -> str:
     """The quantity to find: said, else the only one left out, else the usual one."""
     if find is not None:
         if not isinstance(find, str) or find not in kind.names:
@@ -198,7 +198,7 @@ def _unknown(kind: Kind, given: Mapping[str, object], find: object) -> str:
     return needed[0] if needed else missing[0]
 
 
-def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
+def _read(kind: PlanKind, name: str, value: str | float | None) -> float | None:
     if name in ("rate", "years") and value is None:
         raise InputError(f"'{name}' is missing: {kind.word} needs {', '.join(kind.names)}, all but one.")
     if name == "rate":
@@ -220,12 +220,12 @@ def _read(kind: Kind, name: str, value: str | float | None) -> float | None:
     return amount
 
 
-def _per_period(given: object, often: int, told: float, said: bool) -> float:
-    """The rate of one period of a rate that compounds `told` times a year (0: effective) unless it says otherwise."""
+def _per_period(given: object, often: int, quoted: float, said: bool) -> float:
+    """The rate of one period of a rate that compounds `quoted` times a year (0: effective) unless it says otherwise."""
     rate = read_rate("" if given is None else given, what="rate")
-    if said and rate.compounding is not None and rate.compounding != told:
+    if said and rate.compounding is not None and rate.compounding != quoted:
         raise InputError(f"The rate '{given}' says how it compounds, and compounding says otherwise; leave one out.")
-    i = rate.per_period(often, bare_compounds=told)
+    i = rate.per_period(often, bare_compounds=quoted)
     if not i > -1:
         raise InputError(f"rate is {given}, which loses everything within one period.", at="rate")
     if not isfinite(i):

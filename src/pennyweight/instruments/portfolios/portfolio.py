@@ -446,11 +446,11 @@ def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -
     """The rows of one statement file, in our words."""
     table = read_csv(path)
     names = {name: columns.get(name, name) for name in COLUMNS}
-    days, amounts, told = table.dates(names["date"]), table.amounts(names["amount"]), table.column(names["kind"])
+    days, amounts, words = table.dates(names["date"]), table.amounts(names["amount"]), table.column(names["kind"])
     has_accounts = names["account"] in table.header or "account" in columns
-    accounts = table.column(names["account"]) if has_accounts else [path.stem] * len(told)
+    accounts = table.column(names["account"]) if has_accounts else [path.stem] * len(words)
     rows: list[tuple[Date, str, str, float]] = []
-    for line, day, account, word, amount in zip(table.lines, days, accounts, told, amounts, strict=True):
+    for line, day, account, word, amount in zip(table.lines, days, accounts, words, amounts, strict=True):
         kind = kinds.get(word, word.lower())
         if kind not in KINDS:
             hint = nearest(word, KINDS) or "."
