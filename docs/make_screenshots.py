@@ -20,7 +20,7 @@ from rich.segment import Segment
 from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, read_loan_file, repay
 from pennyweight.documents import Document
 from pennyweight.documents.palette import INK, PARCHMENT
-from pennyweight.report.charts import figure
+from pennyweight.report.charts.figure import figure
 from pennyweight.report.terminal import renderable
 
 SHOTS = Path(__file__).parent / "screenshots"

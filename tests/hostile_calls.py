@@ -19,7 +19,8 @@ import pandas as pd
 
 import pennyweight as pw
 from pennyweight.errors import PennyweightError
-from pennyweight.report.files import as_csv, plain_values
+from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.report.forms.json_form import plain_values
 
 __all__ = ["CALLS", "WRONG", "call_case"]
 

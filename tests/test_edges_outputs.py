@@ -25,8 +25,9 @@ from pennyweight.documents import Cell, Column, Document, FigureLine, Figures, T
 from pennyweight.documents.charts import flows_chart
 from pennyweight.plain_text import one_line, spelled, visible
 from pennyweight.quantities.units import Style
-from pennyweight.report.charts import figure
-from pennyweight.report.files import as_csv, as_json
+from pennyweight.report.charts.figure import figure
+from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.report.forms.json_form import as_json
 from pennyweight.report.terminal import print_document
 from tests.builders import STARTERS, deal
 
@@ -107,8 +108,8 @@ def test_permissions_links_and_the_first_of_two(
 
 
 def test_a_signal_leaves_nothing_behind(folder: Path) -> None:
-    """SIGTERM while a picture is drawn: no half file, none of ours beside it."""
-    command = [sys.executable, "-c", "import pennyweight.report.files as f, time, sys; f._save = lambda *a: (print('x', flush=True), time.sleep(20)); "
+    """SIGTERM while a picture is written: no half file, none of ours beside it."""
+    command = [sys.executable, "-c", "import os, time, sys; os.replace = lambda *a: (print('x', flush=True), time.sleep(20)); "
                "from pennyweight.__main__ import run; sys.argv = ['pennyweight', 'weigh', 'taxi.toml', '--output', 'z.png']; run()"]  # fmt: skip
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as child:
         assert child.stdout is not None

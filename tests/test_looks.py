@@ -28,7 +28,7 @@ from pennyweight.documents import (
     html,
     text,
 )
-from pennyweight.report.charts import draw, figure
+from pennyweight.report.charts.figure import draw, figure
 from pennyweight.report.terminal import renderable
 from tests.builders import STARTERS, TAXI
 

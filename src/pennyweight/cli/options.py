@@ -13,16 +13,10 @@ from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
 from pennyweight.quantities.text_files import files_read
-from pennyweight.report.files import (
-    ENDINGS,
-    Result,
-    as_csv,
-    as_json,
-    check_drawable,
-    check_ending,
-    check_target,
-    write,
-)
+from pennyweight.report.files import check_drawable, check_ending, check_target, write
+from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.report.forms.form import Written
+from pennyweight.report.forms.registry import FORMS, STREAMS
 
 __all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_overrides", "scenario_option"]
 
@@ -52,7 +46,7 @@ overrides = click.option(
 
 def output_options(command: Command) -> Command:
     """Add --format, --output and --force to a command."""
-    endings = " ".join(ENDINGS)
+    endings = " ".join(FORMS)
     command = click.option(
         "--force",
         is_flag=True,
@@ -71,7 +65,7 @@ def output_options(command: Command) -> Command:
     return click.option(
         "--format",
         "form",
-        type=click.Choice(["table", "csv", "json"]),
+        type=click.Choice(["table", *STREAMS]),
         default="table",
         show_default=True,
         help="The form on standard output.",
@@ -92,7 +86,7 @@ def read_overrides(pairs: Iterable[str]) -> dict[str, object]:
 
 
 def deliver(
-    compute: Callable[[], Result],
+    compute: Callable[[], Any],
     form: str,
     outputs: Iterable[Path],
     *,
@@ -122,10 +116,8 @@ def deliver(
             before = f" Written before it: {', '.join(written)}." if written else ""
             raise InputError(f"{error}{before}") from None
         written.append(str(path))
-    if form == "json":
-        click.echo(as_json(result), nl=False)
-    elif form == "csv":
-        click.echo(rows, nl=False)
+    if form in STREAMS:
+        click.echo(STREAMS[form].render(Written(result, document, rows)).decode(), nl=False)
     else:
         from pennyweight.report.terminal import print_document
 

@@ -48,7 +48,7 @@ def command(
     Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year
     """
     from pennyweight.analysis.deal import Deal
-    from pennyweight.report.files import as_csv
+    from pennyweight.report.forms.csv_form import as_csv
 
     result = deliver(
         lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),

@@ -2,70 +2,20 @@
 
 from __future__ import annotations
 
-import json
-import math
 import os
 import secrets
 import stat
 from collections.abc import Callable, Collection
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
 
-from pennyweight.documents import Chart, Document
-from pennyweight.documents.palette import PARCHMENT
+from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
+from pennyweight.report.forms import csv_form
+from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.report.forms.form import Result, Written
+from pennyweight.report.forms.registry import FORMS
 
-if TYPE_CHECKING:
-    import pandas as pd
-
-__all__ = ["ENDINGS", "Result", "as_csv", "as_json", "check_target", "plain_values", "write"]
-
-ENDINGS = (".csv", ".html", ".json", ".png", ".svg", ".txt")
-"""The endings an output file can have."""
-
-_MAKER = "Pennyweight"
-
-
-class Result(Protocol):
-    """What every analysis returns."""
-
-    @property
-    def frame(self) -> pd.DataFrame: ...
-    def as_dict(self) -> dict[str, Any]: ...
-    def document(self) -> Document: ...
-
-
-def as_json(result: Result) -> str:
-    """The result as JSON with stable keys; a number that is not finite is null."""
-    text = json.dumps(plain_values(result.as_dict()), indent=2, ensure_ascii=False, allow_nan=False) + "\n"
-    if text.replace("\n", "").isprintable():
-        return text
-    # A label may turn the reading direction around or clear a screen; JSON has an escape for each such sign.
-    return "".join(mark if mark in "\n" or mark.isprintable() else json.dumps(mark)[1:-1] for mark in text)
-
-
-def plain_values(value: Any) -> Any:
-    """Nested values as JSON can hold them: no NaN, no infinity, no -0.0.
-
-    >>> plain_values({"a": [float("nan"), -0.0, 1.5]})
-    {'a': [None, 0.0, 1.5]}
-    """
-    if isinstance(value, dict):
-        return {key: plain_values(one) for key, one in value.items()}
-    if isinstance(value, list | tuple):
-        return [plain_values(one) for one in value]
-    if isinstance(value, float):
-        return float(value) + 0.0 if math.isfinite(value) else None
-    return value
-
-
-def as_csv(result: Result) -> str:
-    """The result's main table as CSV; a text that a sheet would take for a formula is marked as a text."""
-    frame = getattr(result, "table", None)
-    frame = result.frame if frame is None else frame
-    kept = frame.reset_index() if frame.index.name is not None else frame
-    kept = kept.rename(columns=_as_text).map(_plain_cell)
-    return str(kept.to_csv(index=False, lineterminator="\n"))
+__all__ = ["check_drawable", "check_ending", "check_target", "write"]
 
 
 def write(result: Result, path: Path, *, document: Document | None = None, table: str | None = None) -> None:
@@ -73,29 +23,21 @@ def write(result: Result, path: Path, *, document: Document | None = None, table
 
     Whether a file that is there already may be replaced is `check_target`'s to say.
     """
-    ending = check_ending(path)
+    form = FORMS[check_ending(path)]
     page = document or result.document()
-    if ending == ".json":
-        _replace(path, as_json(result).encode())
-    elif ending == ".csv":
-        _replace(path, (as_csv(result) if table is None else table).encode())
-    elif ending == ".txt":
-        from pennyweight.documents import text
-
-        _replace(path, (text.render(page) + "\n").encode())
-    elif ending == ".html":
-        _replace(path, _page(page).encode())
-    else:
-        check_drawable(path, page)
-        write_charts(page.charts, path)
+    check_drawable(path, page)
+    if table is None:
+        table = as_csv(result) if form is csv_form.FORM else ""
+    content = form.render(Written(result, page, table))
+    _replace_with(path, lambda target: target.write_bytes(content))
 
 
 def check_ending(path: Path) -> str:
     """The ending, in small letters; InputError when nothing can be written with it."""
     ending = path.suffix.lower()
-    if ending not in ENDINGS:
+    if ending not in FORMS:
         raise InputError(
-            f"{path}: the ending says what to write; it can be {', '.join(ENDINGS)}.", at=Place.of_file(path)
+            f"{path}: the ending says what to write; it can be {', '.join(FORMS)}.", at=Place.of_file(path)
         )
     try:
         if not path.parent.is_dir():
@@ -137,90 +79,15 @@ def _is_ours(path: Path, header: str) -> bool:
             head = handle.read(4_096)
     except OSError as error:
         raise InputError(f"{path} cannot be read: {error.strerror}.", at=Place.of_file(path)) from None
-    text = head.decode("utf-8", errors="replace")
-    lines = [*text.split("\n"), ""]
-    match path.suffix.lower():
-        case ".json":
-            return text.startswith('{\n  "format": 1')
-        case ".csv":
-            return bool(header) and lines[0] == header
-        case ".txt":
-            return len(lines) > 2 and set(lines[1]) == {"="} and len(lines[1]) == len(lines[0])
-        case _:
-            return _MAKER in text
+    lines = head.decode("utf-8", errors="replace").split("\n")
+    return FORMS[path.suffix.lower()].is_ours(lines, header)
 
 
 def check_drawable(path: Path, document: Document) -> None:
     """InputError when a picture is asked for and the result has no chart."""
-    if path.suffix.lower() in (".png", ".svg") and not document.charts:
-        raise InputError(
-            f"{path}: there is nothing to draw here; choose .json, .csv, .html or .txt.", at=Place.of_file(path)
-        )
-
-
-def write_charts(charts: tuple[Chart, ...], path: Path) -> None:
-    """Write all charts of a result as one picture, one below the other; the same figures give the same file."""
-    form = path.suffix.lower().lstrip(".")
-    _replace_with(path, lambda target: _save(charts, target, form))
-
-
-def _save(charts: tuple[Chart, ...], target: Any, form: str) -> None:
-    from matplotlib import rc_context
-
-    from pennyweight.report.charts import figure
-
-    marks = {"Creator": _MAKER, "Date": None} if form == "svg" else {"Software": _MAKER}
-    with rc_context({"svg.hashsalt": "pennyweight"}):
-        figure(*charts).savefig(target, format=form, metadata=marks)
-
-
-def _page(document: Document) -> str:
-    from html import escape
-    from io import StringIO
-
-    from pennyweight.documents import html
-
-    pictures = []
-    for chart in document.charts:
-        buffer = StringIO()
-        _save((chart,), buffer, "svg")
-        pictures.append(f"<figure>{buffer.getvalue()[buffer.getvalue().index('<svg') :]}</figure>")
-    style = (
-        f"body{{margin:2rem auto;max-width:72rem;background:{PARCHMENT}}}"
-        "svg{max-width:100%;height:auto}"
-        "td,th{padding:.1rem .8rem .1rem 0}figure{margin:1rem 0}"
-    )
-    return (
-        f'<!doctype html><html lang="en"><meta charset="utf-8"><meta name="generator" content="{_MAKER}">'
-        f"<title>{escape(document.title)}</title>"
-        f"<style>{style}</style><body>{html.render(document)}{''.join(pictures)}</body></html>\n"
-    )
-
-
-def _as_text(name: object) -> str:
-    return str(_plain_cell(str(name)))
-
-
-def _plain_cell(value: Any) -> Any:
-    """A cell as a sheet will take it: no formula, no infinity, no -0.0."""
-    if isinstance(value, str):
-        formula = value[:1] in ("=", "+", "-", "@", "\t", "\r") and not _is_number(value)
-        return f"'{value}" if formula else value
-    if isinstance(value, float):
-        return value + 0.0 if math.isfinite(value) else None
-    return value
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return text == "-"
-    return True
-
-
-def _replace(path: Path, content: bytes) -> None:
-    _replace_with(path, lambda target: target.write_bytes(content))
+    if FORMS[path.suffix.lower()].draws and not document.charts:
+        others = [ending for ending, form in FORMS.items() if not form.draws]
+        raise InputError(f"{path}: there is nothing to draw here; choose {', '.join(others)}.", at=Place.of_file(path))
 
 
 def _replace_with(path: Path, save: Callable[[Path], object]) -> None:

@@ -1,0 +1,55 @@
+"""Any chart on an axes, and several below one another as a figure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from pennyweight.documents import BalanceChart, Chart, FlowsChart, GrowthChart, HeatMap, RateChart, SplitChart
+from pennyweight.documents.palette import PARCHMENT
+from pennyweight.report.charts.balance import draw_balance
+from pennyweight.report.charts.flows import draw_flows
+from pennyweight.report.charts.growth import draw_growth
+from pennyweight.report.charts.heat_map import draw_heat_map
+from pennyweight.report.charts.rates import draw_rates
+from pennyweight.report.charts.split import draw_split
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+__all__ = ["DRAWN", "draw", "figure"]
+
+DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
+    FlowsChart: draw_flows,
+    RateChart: draw_rates,
+    HeatMap: draw_heat_map,
+    GrowthChart: draw_growth,
+    BalanceChart: draw_balance,
+    SplitChart: draw_split,
+}
+"""Which function draws which chart; one more is a module beside these, and a line here."""
+
+
+def figure(*charts: Chart, width: float = 10.0, height: float = 6.25) -> Figure:
+    """A figure of its own for one chart, or for several below one another, ready to be saved."""
+    from matplotlib.figure import Figure
+
+    size = (width, height * len(charts))
+    made = Figure(figsize=size, dpi=128, facecolor=PARCHMENT, layout=_layout())
+    for ax, chart in zip(made.subplots(len(charts), squeeze=False)[:, 0], charts, strict=True):
+        draw(chart, ax)
+    return made
+
+
+def draw(chart: Chart, ax: Axes) -> Axes:
+    """Draw any chart on an axes."""
+    return DRAWN[type(chart)](chart, ax)
+
+
+def _layout() -> ConstrainedLayoutEngine:
+    """Room around every chart, so that no title or label stands against the edge."""
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+    return ConstrainedLayoutEngine(w_pad=0.18, h_pad=0.18, hspace=0.02)

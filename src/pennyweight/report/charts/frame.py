@@ -1,0 +1,52 @@
+"""What all charts share: frame and axes, figures in few characters, letters the font has."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from pennyweight.documents.palette import INK, PARCHMENT, PEWTER
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+__all__ = ["drawable", "frame", "short"]
+
+
+def frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
+    """Title, axes, grid and spines, the same on every chart."""
+    from matplotlib.ticker import FuncFormatter
+
+    ax.set_facecolor(PARCHMENT)
+    title, x_title, y_title = map(drawable, (title, x_title, y_title))
+    ax.set_title(title, loc="left", color=INK, fontsize=14, pad=14)
+    ax.set_xlabel(x_title, color=INK)
+    ax.set_ylabel(y_title, color=INK)
+    ax.tick_params(colors=INK)
+    for side in ("top", "right"):
+        ax.spines[side].set_visible(False)
+    for side in ("left", "bottom"):
+        ax.spines[side].set_color(PEWTER)
+    ax.grid(axis="y", color=PEWTER, alpha=0.25, linewidth=0.6)
+    ax.set_axisbelow(True)
+    ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: short(value)))
+
+
+def drawable(text: str) -> str:
+    """The text as it can be drawn: dollar signs are no formulas, signs the font lacks become a square."""
+    known = _letters()
+    drawn = "".join(mark if ord(mark) in known or mark == "\n" else "□" for mark in text)
+    return drawn.replace("$", r"\$")
+
+
+def short(value: float) -> str:
+    """An amount in few characters: 1.2 mn."""
+    return f"{value + 0.0:,.0f}" if abs(value) >= 10 or value == 0 else f"{value:,.2f}"
+
+
+@lru_cache(maxsize=1)
+def _letters() -> frozenset[int]:
+    """The signs the charts' font can draw."""
+    from matplotlib.font_manager import FontProperties, findfont, get_font
+
+    return frozenset(get_font(findfont(FontProperties())).get_charmap())

@@ -1,0 +1,1 @@
+"""The forms a result can be written in, one module each; `registry` names them."""

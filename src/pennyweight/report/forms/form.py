@@ -1,0 +1,54 @@
+"""What a form of output is: how a result becomes bytes, and how a file of ours is told from somebody else's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Protocol
+
+from pennyweight.documents import Document
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["MAKER", "Form", "Result", "Written"]
+
+MAKER = "Pennyweight"
+"""What files say of who has made them."""
+
+
+class Result(Protocol):
+    """What every analysis returns."""
+
+    @property
+    def frame(self) -> pd.DataFrame: ...
+    def as_dict(self) -> dict[str, Any]: ...
+    def document(self) -> Document: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """What is written: the result, its page, and its table as CSV."""
+
+    result: Result
+    document: Document
+    table: str
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """A form of output, known by the ending of its file."""
+
+    ending: str
+    render: Callable[[Written], bytes]
+    is_ours: Callable[[list[str], str], bool]
+    """Whether the first lines of a file say that we wrote it; given the header of the table to come, too."""
+    draws: bool = False
+    """Whether it shows charts alone, so that a result without one cannot be written."""
+    streams: bool = False
+    """Whether it may go to the standard output too."""
+
+
+def signed(lines: list[str], header: str) -> bool:
+    """Whether the head of a file names its maker."""
+    return any(MAKER in line for line in lines)
