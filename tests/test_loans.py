@@ -355,7 +355,7 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", years=1, repaid="levl payment"), InputError, "did you mean 'level payment'"),
         (lambda: Loan(1000, "5%", years=1, rounding="up"), InputError, "rounding is 'up'"),
         (lambda: Loan(1000, "5%", years=1, interest="actual/365"), InputError, "needs days; give the start"),
-        (lambda: Loan(1000, "5%", **START, interest="actual/actual"), InputError, "a loan's is by equal periods, actual/365"),
+        (lambda: Loan(1000, "5%", **START, interest="actual/actual"), InputError, "it must be 'equal periods' or one of actual/360"),
         (lambda: Loan(1000, "5%", years=1, events=[("2027-03-01", "extra", 5)]), InputError, "is a date, and the loan has none"),
         (lambda: Loan(1000, "5%", **START, events=[("2027-01-01", "extra", 5)]), InputError, "is not after the start of the loan, 2027-01-31"),
         (lambda: Loan(1000, "5%", **START, events=[("2027-02-20", "paid", 5)]), InputError, "no due day (those around it are 2027-01-31 and 2027-02-28)"),

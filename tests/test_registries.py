@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+from io import BytesIO
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from pennyweight import Deal, Event, InputError, Loan, effective_rate
+from pennyweight import Deal, Document, Event, InputError, Loan, effective_rate, year_fraction
+from pennyweight.analysis.checks import CHECKS, Case
 from pennyweight.cli.main import COMMANDS, status
 from pennyweight.cli.new import STARTERS
+from pennyweight.core.daycount import DAY_COUNTS
+from pennyweight.core.loans.repayment import REPAID
 from pennyweight.deals.language.functions import FUNCTIONS, Function
-from pennyweight.instruments.loans.events import EVENT_WORDS
-from pennyweight.instruments.loans.terms import REPAID
+from pennyweight.documents.shown import Shown
+from pennyweight.instruments.loans.events import EVENTS
 from pennyweight.quantities.periods import FREQUENCIES, PER_YEAR, read_per_year
 from pennyweight.quantities.units import UNITS
+from pennyweight.report.charts.figure import DRAWN, draw
+from pennyweight.report.files import check_drawable, check_target, write
+from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.report.forms.registry import FORMS
+from tests.results import RESULTS, loan, taxi
 
 ARGUMENTS = {
     "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1",
@@ -63,7 +72,7 @@ def test_every_command_has_help_and_every_starter_its_files(tmp_path: Path, caps
 
 
 @pytest.mark.parametrize("repaid", REPAID)
-@pytest.mark.parametrize("what", EVENT_WORDS)
+@pytest.mark.parametrize("what", EVENTS)
 def test_every_event_happens_to_loans_repaid_in_every_way(repaid: str, what: str) -> None:
     value = {"rate": "7%", "extra": 250.0, "paid": 900.0, "balance": 9_000.0}[what]
     day = "2026-06-20" if repaid == "half every two weeks" else "2026-06-30"  # what is paid is paid on a due day
@@ -73,6 +82,66 @@ def test_every_event_happens_to_loans_repaid_in_every_way(repaid: str, what: str
     assert told.schedule.total_interest != plain.schedule.total_interest
     with pytest.raises(InputError, match=f"'{what}s'"):
         _ = Loan(10_000, "5%", years=2, start="2026-01-31", events=[Event(day, f"{what}s", value)]).schedule
+
+
+@pytest.mark.parametrize("ending", FORMS)
+def test_every_form_is_written_and_known_again_as_ours(ending: str, tmp_path: Path) -> None:
+    result = Loan(10_000, "5%", years=2)
+    path = tmp_path / f"result{ending}"
+    write(result, path)
+    table = as_csv(result).split("\n", 1)[0]
+    check_target(path, read=(), force=False, header=table)
+    write(result, path)
+    again = path.read_bytes()
+    write(result, path)
+    assert path.read_bytes() == again  # the same figures give the same file
+    path.write_bytes(b"dear diary\n" * 9)
+    with pytest.raises(InputError, match="Pennyweight has not written it"):
+        check_target(path, read=(), force=False, header=table)
+    if FORMS[ending].draws:
+        with pytest.raises(InputError, match="nothing to draw"):
+            check_drawable(path, Document("Bare", ()))
+
+
+def test_every_chart_is_drawn() -> None:
+    from matplotlib.figure import Figure
+
+    shown = [*(result() for result in RESULTS.values()), loan()]
+    shown.append(taxi().vary({"hurdle": ["8%", "9%"], "hull": ["400k", "450k"]}))
+    documents = [one.document() for one in shown if isinstance(one, Shown)]
+    charts = {type(chart): chart for document in documents for chart in document.charts}
+    assert charts.keys() == DRAWN.keys()
+    for chart in charts.values():
+        made = Figure()
+        draw(chart, made.subplots())
+        made.savefig(BytesIO())
+
+
+@pytest.mark.parametrize("name", DAY_COUNTS)
+def test_every_day_count_makes_a_year_of_a_year(name: str) -> None:
+    start, end = np.datetime64("2026-03-15"), np.datetime64("2027-03-15")
+    exact = {"actual/360": 365 / 360}.get(name, 1.0)
+    assert float(year_fraction(start, end, name)) == pytest.approx(exact, abs=1e-15)
+    for_loans = DAY_COUNTS[name].for_loans
+    try:
+        charged = Loan(1_000, "36%", months=1, start="2026-03-15", interest=name).schedule.total_interest
+    except InputError as error:
+        assert not for_loans, error
+    else:
+        # thirty-one days of March and April, or a month of thirty
+        basis = DAY_COUNTS[name].basis or 0.0
+        days = 30 if name.startswith("30") else 31
+        assert for_loans
+        assert charged == round(360 * days / basis, 2)
+
+
+def test_every_check_is_a_question_of_its_own() -> None:
+    """Each is asked of the taxi, and what they find together is what the weighing shows."""
+    weighing = taxi().weigh()
+    case = Case(weighing.model, weighing.inputs, weighing.worked_out)
+    found = [check for look in CHECKS for check in look(case)]
+    assert tuple(found) == weighing.checks
+    assert len({look.__name__ for look in CHECKS}) == len(CHECKS)
 
 
 def test_every_word_for_so_many_times_a_year_and_every_unit() -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
@@ -16,18 +17,30 @@ from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
 from pennyweight.deals.undefined import value_of
 
-__all__ = ["checks_of", "numbers_inside"]
+__all__ = ["CHECKS", "Case", "checks_of", "numbers_inside"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Check: TypeAlias = tuple[bool, str]
 
 
+@dataclass(frozen=True, slots=True)
+class Case:
+    """What a check looks at: the deal, its inputs in one case, and every name worked out for it."""
+
+    model: Model
+    inputs: Inputs
+    values: Mapping[str, Floats]
+
+    @property
+    def deal(self) -> Definition:
+        """The deal as it was read."""
+        return self.model.definition
+
+
 def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tuple[Check, ...]:
-    """All checks of one case."""
-    deal = model.definition
-    found = [_adds_up(values), *_vanishing(deal, values), *_paybacks(deal, values), *_runs(deal, values)]
-    found += [*_starts(deal, values), *_loans(deal, values), *_ranges(deal, inputs), *_unreached(model)]
-    return (*found, *((True, remark) for remark in deal.remarks))
+    """All checks of one case, in the order of `CHECKS`."""
+    case = Case(model, inputs, values)
+    return tuple(check for look in CHECKS for check in look(case))
 
 
 def numbers_inside(deal: Definition) -> list[str]:
@@ -45,20 +58,23 @@ def numbers_inside(deal: Definition) -> list[str]:
     return found
 
 
-def _adds_up(values: Mapping[str, Floats]) -> Check:
+def _adds_up(case: Case) -> Iterator[Check]:
+    values = case.values
     money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
     size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
     loans = [value[:, 0] for name, value in values.items() if name.endswith(".flow")]
     size += sum(float(np.nansum(np.abs(flow))) for flow in loans)
     if not np.isfinite(size):
-        return False, "Money in or out is larger than can be worked out; whether it adds up to net was not checked."
+        yield False, "Money in or out is larger than can be worked out; whether it adds up to net was not checked."
+        return
     gap = abs(np.nansum(money_in) - np.nansum(money_out) + sum(np.nansum(flow) for flow in loans) - np.nansum(net))
     more = ", with what loans bring and take," if loans else ""
-    return bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."
+    yield bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."
 
 
-def _loans(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+def _loans(case: Case) -> Iterator[Check]:
     """Does each loan add up, and is it paid off by the end?"""
+    deal, values = case.deal, case.values
     for name in deal.loans:
         part = {key: values[f"{name}.{key}"][:, 0] for key in ("drawn", "principal", "extra", "balance")}
         if not np.isfinite(part["balance"]).all():
@@ -71,8 +87,9 @@ def _loans(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
             yield True, f"Loan {name}: {shown} is still owed at the end of the timeline."
 
 
-def _vanishing(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+def _vanishing(case: Case) -> Iterator[Check]:
     """Does the present value vanish at each IRR that is a measure?"""
+    deal, values = case.deal, case.values
     for name, item in deal.measures.items():
         node = item.node
         if not (isinstance(node, Call) and node.function == "irr" and len(node.arguments) == 1):
@@ -86,8 +103,9 @@ def _vanishing(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check
         yield passed, f"The present value at {name} vanishes (within {left:.1e})."
 
 
-def _paybacks(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+def _paybacks(case: Case) -> Iterator[Check]:
     """The first crossing, where it is not the payback itself."""
+    deal, values = case.deal, case.values
     for name, item in deal.measures.items():
         node = item.node
         if not (isinstance(node, Call) and node.function == "payback" and not name.startswith("?")):
@@ -107,8 +125,9 @@ def _paybacks(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]
             )
 
 
-def _runs(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+def _runs(case: Case) -> Iterator[Check]:
     """Lines whose period lies beyond the end in this case."""
+    deal, values = case.deal, case.values
     for name, line in deal.lines.items():
         if line.run.at is None and line.run.first is None:
             continue
@@ -121,8 +140,9 @@ def _runs(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
             )
 
 
-def _starts(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
+def _starts(case: Case) -> Iterator[Check]:
     """Amounts in period 0 that a level with a start of its own leaves out."""
+    deal, values = case.deal, case.values
     for name, level in deal.levels.items():
         if level.start is None:
             continue
@@ -131,7 +151,9 @@ def _starts(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check]:
                 yield False, f"{name} starts at a value of its own and leaves out {other} of period 0."
 
 
-def _ranges(deal: Definition, inputs: Inputs) -> Iterator[Check]:
+def _ranges(case: Case) -> Iterator[Check]:
+    """Does each input lie within its low and its high?"""
+    deal, inputs = case.deal, case.inputs
     for name, item in deal.inputs.items():
         value = inputs[name]
         if isinstance(value, np.ndarray):
@@ -143,10 +165,9 @@ def _ranges(deal: Definition, inputs: Inputs) -> Iterator[Check]:
             yield False, f"{name} lies above its high of {style.show(item.high, item.unit)}."
 
 
-def _unreached(model: Model) -> Iterator[Check]:
+def _unreached(case: Case) -> Iterator[Check]:
     """Inputs and lines that no measure, goal or question reads, directly or through others."""
-    deal = model.definition
-    reads = {name: set(names) for name, names in model.program.reads.items()}
+    deal, reads = case.deal, case.model.program.reads
     reached: set[str] = set()
     todo = list(deal.measures)
     todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
@@ -154,12 +175,31 @@ def _unreached(model: Model) -> Iterator[Check]:
         name = todo.pop()
         if name not in reached:
             reached.add(name)
-            todo += reads.get(name, set())
+            todo += reads.get(name, ())
     idle = [name for name in (*deal.inputs, *deal.lines) if name not in reached]
     idle += [name for name in deal.loans if f"{name}.balance" not in reached]
     idle = [name for name in idle if not _is_subtotal(deal, name)]
     if idle:
         yield False, f"No measure, goal or question reaches {', '.join(idle)}."
+
+
+def _remarks(case: Case) -> Iterator[Check]:
+    """What was remarked when the deal was read."""
+    yield from ((True, remark) for remark in case.deal.remarks)
+
+
+CHECKS: tuple[Callable[[Case], Iterator[Check]], ...] = (
+    _adds_up,
+    _vanishing,
+    _paybacks,
+    _runs,
+    _starts,
+    _loans,
+    _ranges,
+    _unreached,
+    _remarks,
+)
+"""Every check in the order in which they are shown; one more is a function, and a line here."""
 
 
 def _is_subtotal(deal: Definition, name: str) -> bool:

@@ -7,6 +7,7 @@ Sources: 2006 ISDA Definitions, section 4.16, (b) actual/actual, (d) actual/365 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
@@ -15,7 +16,7 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.core.dates import Days, days_in_month, parts, same_day
 from pennyweight.errors import InputError, choice
 
-__all__ = ["DAY_COUNTS", "actual_actual_icma", "days_between", "icma_by_periods", "year_fraction"]
+__all__ = ["DAY_COUNTS", "DayCount", "actual_actual_icma", "days_between", "icma_by_periods", "year_fraction"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -34,9 +35,10 @@ def year_fraction(
     0.5
     """
     name = choice(day_count, DAY_COUNTS, "day_count")
-    if name == "actual/actual":
+    basis = DAY_COUNTS[name].basis
+    if basis is None:
         return np.asarray(_actual_actual(_as_days(start), _as_days(end)))[()]
-    return np.asarray(days_between(start, end, name, termination=termination) / _BASIS[name])[()]
+    return np.asarray(days_between(start, end, name, termination=termination) / basis)[()]
 
 
 def days_between(
@@ -51,10 +53,8 @@ def days_between(
     """
     name = choice(day_count, DAY_COUNTS, "day_count")
     first, last = _as_days(start), _as_days(end)
-    if name.startswith("actual"):
-        return np.asarray((last - first).astype(np.float64))[()]
     until = None if termination is None else _as_days(termination)
-    return np.asarray(_THIRTY[name](first, last, until).astype(np.float64))[()]
+    return np.asarray(DAY_COUNTS[name].days(first, last, until).astype(np.float64))[()]
 
 
 def actual_actual_icma(
@@ -110,6 +110,10 @@ def _as_days(given: ArrayLike) -> Days:
     return np.asarray(given, dtype="datetime64[D]")
 
 
+def _by_calendar(start: Days, end: Days, _: Days | None) -> NDArray[np.int64]:
+    return np.asarray((end - start).astype(np.int64))
+
+
 def _actual_actual(start: Days, end: Days) -> Floats:
     """Days in leap years over 366, all others over 365; whole years counted apart, so that no digit is lost."""
 
@@ -151,12 +155,22 @@ def _eurobond_isda(start: Days, end: Days, termination: Days | None) -> NDArray[
     return _thirty(start, end, np.where(end1 | (d1 == 31), 30, d1), np.where(end2 | (d2 == 31), 30, d2))
 
 
-_THIRTY: dict[str, Callable[[Days, Days, Days | None], NDArray[np.int64]]] = {
-    "30/360": _bond_basis,
-    "30E/360": _eurobond,
-    "30E/360 ISDA": _eurobond_isda,
-}
-_BASIS = {"actual/360": 360.0, "actual/365": 365.0, **dict.fromkeys(_THIRTY, 360.0)}
+@dataclass(frozen=True, slots=True)
+class DayCount:
+    """A day count: how it counts days, and over how many a year; without a basis it knows years of their own length."""
 
-DAY_COUNTS = ("actual/360", "actual/365", "actual/actual", *_THIRTY)
+    basis: float | None
+    days: Callable[[Days, Days, Days | None], NDArray[np.int64]] = _by_calendar
+    for_loans: bool = False
+    """Whether lenders charge interest by it."""
+
+
+DAY_COUNTS: dict[str, DayCount] = {
+    "actual/360": DayCount(360.0, for_loans=True),
+    "actual/365": DayCount(365.0, for_loans=True),
+    "actual/actual": DayCount(None),
+    "30/360": DayCount(360.0, _bond_basis, for_loans=True),
+    "30E/360": DayCount(360.0, _eurobond, for_loans=True),
+    "30E/360 ISDA": DayCount(360.0, _eurobond_isda),
+}
 """Day counts by their name; actual/actual by coupon periods stands apart, because it needs the periods."""

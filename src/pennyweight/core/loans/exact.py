@@ -16,9 +16,10 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from math import ceil
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, get_args
 
 from pennyweight.core.loans.level_payment import MODES, Rounding, Units, exact_level_payment
+from pennyweight.core.loans.repayment import Repayment
 from pennyweight.errors import choice
 
 __all__ = [
@@ -54,7 +55,7 @@ class Agreement:
     """The level payment, when it is given."""
     residual: Units = 0
     """What the level payments leave, cleared by the last."""
-    shape: Literal["level", "principal", "interest"] = "level"
+    shape: Repayment = "level"
     interest_only: int = 0
     at_start: bool = False
     shares: Callable[[int], Fraction] | None = None
@@ -71,7 +72,7 @@ class Agreement:
     """What a stated balance changes; the agreed last payment clears what is left unless something else moves."""
 
     def __post_init__(self) -> None:
-        choice(self.shape, ("level", "principal", "interest"), "shape")
+        choice(self.shape, get_args(Repayment), "shape")
         if self.rounding is not None:
             choice(self.rounding, tuple(MODES), "rounding")
         for name in ("rate_moves", "extra_moves", "holiday_moves"):

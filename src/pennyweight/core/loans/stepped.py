@@ -7,19 +7,19 @@ those of `books`. A case whose terms make no loan is undefined (NaN) from its pa
 
 from __future__ import annotations
 
-from typing import Literal, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.loans.level_payment import payment_share
+from pennyweight.core.loans.repayment import Repayment
 from pennyweight.errors import choice
 
-__all__ = ["Ledger", "Repayment"]
+__all__ = ["Ledger"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
-Repayment: TypeAlias = Literal["level", "principal", "interest"]
 
 _HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
 _WHOLE = 1e-6

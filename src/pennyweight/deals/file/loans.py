@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 import numpy as np
 
+from pennyweight.core.loans.repayment import REPAID
 from pennyweight.core.rates import nominal_rate
 from pennyweight.deals.definition import DealLoan, Input
 from pennyweight.deals.file.context import Context
@@ -26,7 +26,7 @@ _UNITS = {
 }  # fmt: skip
 LOAN_TERMS = tuple(_UNITS)
 """The terms that can be varied when they are written as numbers."""
-_REPAID: Mapping[str, Any] = {"level payment": "level", "constant principal": "principal", "interest only": "interest"}
+_REPAID = {words: way.shape for words, way in REPAID.items() if way.in_deals}
 
 
 def read_loans(context: Context, shapes: Mapping[str, LoanShape]) -> tuple[dict[str, DealLoan], dict[str, Input]]:

@@ -25,6 +25,7 @@ from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.file.scenarios import read_scenarios
 from pennyweight.deals.file.shape import (
+    NAMING,
     InputShape,
     LevelShape,
     LineShape,
@@ -45,7 +46,6 @@ __all__ = ["define", "read_definition"]
 
 _LONGEST_NAME = 60
 _NAME = re.compile(rf"[A-Za-z][A-Za-z0-9_]{{0,{_LONGEST_NAME - 1}}}")
-_SECTIONS = ("inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures")
 
 
 def read_definition(path: Path) -> Definition:
@@ -138,7 +138,7 @@ class Reader(Context):
 
     def _check_names(self) -> None:
         seen: dict[str, str] = {}
-        for section in _SECTIONS:
+        for section in NAMING:
             for name in getattr(self.shape, section):
                 where = self.where(section, name)
                 if not _NAME.fullmatch(name):

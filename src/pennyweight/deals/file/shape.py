@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 from pathlib import Path
-from typing import Annotated, Any, Literal, TypeAlias
+from typing import Annotated, Any, Literal, TypeAlias, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
 
 __all__ = [
+    "NAMING",
+    "SECTIONS",
     "DealShape",
     "GoalShape",
     "InputShape",
@@ -178,6 +180,24 @@ class DealShape(_Shape):
     questions: dict[str, QuestionShape] = {}
 
 
+def _shape_inside(annotation: Any) -> type[BaseModel]:
+    """The shape of the entries of a section, from dict[str, Annotated[Shape, …]]."""
+    entry = get_args(annotation)[1]
+    shape: type[BaseModel] = entry if isinstance(entry, type) else get_args(entry)[0]
+    return shape
+
+
+SECTIONS: dict[str, type[BaseModel]] = {
+    name: _shape_inside(field.annotation)
+    for name, field in DealShape.model_fields.items()
+    if get_origin(field.annotation) is dict
+}
+"""Every section that holds things by name, and the shape of one; a field of `DealShape` is a section."""
+
+NAMING = tuple(name for name in SECTIONS if name not in ("goals", "scenarios", "questions"))
+"""The sections whose names formulas can read; goals bear the names of measures, the others are asked for by name."""
+
+
 def read_shape(path: Path) -> tuple[DealShape, Source]:
     """Read and check the shape of a deal file; InputError with file and line when it is not one."""
     document, source = read_toml(path)
@@ -197,19 +217,4 @@ def _keys_at(path: tuple[str, ...]) -> list[str]:
         return keys_of(TimelineShape)
     if path[0] == "scenarios" and len(path) > 2:
         return keys_of(OverrideShape)
-    return keys_of(_SECTIONS.get(path[0], DealShape))
-
-
-_SECTIONS: dict[str, type[BaseModel]] = {
-    "inputs": InputShape,
-    "values": MeasureShape,
-    "money_in": LineShape,
-    "money_out": LineShape,
-    "lines": LineShape,
-    "levels": LevelShape,
-    "loans": LoanShape,
-    "measures": MeasureShape,
-    "goals": GoalShape,
-    "scenarios": ScenarioShape,
-    "questions": QuestionShape,
-}
+    return keys_of(SECTIONS.get(path[0], DealShape))

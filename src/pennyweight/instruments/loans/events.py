@@ -17,12 +17,38 @@ from pennyweight.quantities.numbers import as_float, is_whole_text, whole
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import Rate, read_rate
 
-__all__ = ["EVENT_WORDS", "Event", "Holiday", "Moment", "Recurring", "When", "payment_number"]
+__all__ = ["EVENTS", "Event", "EventKind", "Holiday", "Moment", "Recurring", "When", "payment_number"]
 
 Date: TypeAlias = str | dt.date | np.datetime64
 When: TypeAlias = Date | int
 
-EVENT_WORDS = ("rate", "extra", "paid", "balance")
+
+@dataclass(frozen=True, slots=True)
+class EventKind:
+    """A kind of event: its words, and the rules of its day."""
+
+    noun: str
+    """What one is called: "The rate step of 2027-06-30 …"."""
+    plural: str
+    """What two on one day are called, where one is the most."""
+    reads: Literal["rate", "amount"] = "amount"
+    happened: bool = True
+    """Whether it tells what really happened up to its day."""
+    on_due_days: bool = False
+    """Whether it belongs to a due day."""
+    states: bool = False
+    """Whether it states what is owed, whatever the schedule says."""
+    repeats: bool = False
+    """Whether one day may hold several."""
+
+
+EVENTS: dict[str, EventKind] = {
+    "rate": EventKind("rate step", "rates", reads="rate", happened=False),
+    "extra": EventKind("extra payment", "extra payments", happened=False, repeats=True),
+    "paid": EventKind("payment", "payments made", on_due_days=True),
+    "balance": EventKind("statement", "balances", states=True),
+}
+"""Every kind of event by its word in files and calls; what it does to the books is `core/loans/exact`'s."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,20 +91,26 @@ class Event(Described):
     compounding: float | None = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        choice(self.what, EVENT_WORDS, within(self.where or "An event", ": what"))
+        choice(self.what, EVENTS, within(self.where or "An event", ": what"))
         moment = Moment.read(self.when, within(self.where or "An event", ": the date"))
         where = self.where or f"The event '{self.what}' of {moment}"
         rate = Rate(0.0)
-        if self.what == "rate":
+        is_rate = self.kind.reads == "rate"
+        if is_rate:
             rate = read_rate(self.amount, what=within(where, ": the rate"))
             if rate.value < 0:
                 raise InputError(f"{where}: the rate is {self.amount}; it must be 0 or more.", at=where)
-        value = rate.value if self.what == "rate" else read_amount(self.amount, what=within(where, ": the amount"))
+        value = rate.value if is_rate else read_amount(self.amount, what=within(where, ": the amount"))
         if value < 0:
             raise InputError(
                 f"{where}: the amount is {self.amount}; write it above zero, the word says which way it goes.", at=where
             )
         frozen(self, moment=moment, value=value, compounding=rate.compounding)
+
+    @property
+    def kind(self) -> EventKind:
+        """Its kind."""
+        return EVENTS[self.what]
 
 
 @dataclass(frozen=True, slots=True, repr=False)

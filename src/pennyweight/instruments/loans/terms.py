@@ -8,15 +8,16 @@ from decimal import Decimal, localcontext
 from fractions import Fraction
 from functools import partial
 from types import SimpleNamespace
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import DATED
-from pennyweight.core.daycount import days_between
+from pennyweight.core.daycount import DAY_COUNTS, days_between
 from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books
 from pennyweight.core.loans.level_payment import level_payment_units
+from pennyweight.core.loans.repayment import REPAID
 from pennyweight.errors import InputError, NoAnswer, choice
 from pennyweight.instruments.loans.due_days import Calendar
 from pennyweight.quantities.amounts import read_amount
@@ -26,18 +27,11 @@ from pennyweight.quantities.periods import read_compounding, read_per_year
 from pennyweight.quantities.rates import Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
-__all__ = ["REPAID", "LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
+__all__ = ["LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
 
-REPAID = ("level payment", "constant principal", "interest only", "half every two weeks")
 ROUNDINGS = ("half up", "half even", "payment up")
-_SHAPES: dict[str, Literal["level", "principal", "interest"]] = {
-    "level payment": "level",
-    "constant principal": "principal",
-    "interest only": "interest",
-    "half every two weeks": "level",
-}
 _LARGEST = 9e15  # units, so that every sum of them is a whole number in float64 too
-_BASIS = {"actual/365": 365, "actual/360": 360, "30/360": 360, "30E/360": 360}
+_BASIS = {name: int(one.basis) for name, one in DAY_COUNTS.items() if one.for_loans and one.basis is not None}
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +90,8 @@ class _Reader:
         if loan.rounding is not None:
             choice(loan.rounding, ROUNDINGS, "rounding")
         self.repaid = choice(loan.repaid, REPAID, "repaid")
-        self.fortnightly = self.repaid == "half every two weeks"
+        self.way = REPAID[self.repaid]
+        self.fortnightly = self.way.fortnightly
         self.per_year = 26 if self.fortnightly else read_per_year(loan.per_year)
         if not 1 <= self.per_year <= 52:
             raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.", at="per_year")
@@ -115,7 +110,8 @@ class _Reader:
             day_count = read_day_count(self.loan.interest)
             if day_count not in _BASIS:
                 raise InputError(
-                    f"interest is by '{day_count}'; a loan's is by equal periods, {', '.join(_BASIS)}.", at="interest"
+                    f"interest is '{day_count}'; it must be 'equal periods' or one of {', '.join(_BASIS)}.",
+                    at="interest",
                 )
             if calendar is None:
                 raise InputError(f"interest by {day_count} needs days; give the start or the first payment.")
@@ -128,7 +124,7 @@ class _Reader:
             spread=self._spread(count),
             payment=self._money(self.loan.payment, "payment"),
             residual=self._money(self.loan.residual, "residual") or 0,
-            shape=_SHAPES[self.repaid],
+            shape=self.way.shape,
             interest_only=self._interest_only(count),
             at_start=self.at_start,
             shares=None if day_count is None or calendar is None else partial(_share, calendar, day_count),

@@ -88,15 +88,13 @@ class Timetable:
             if entry.key < 0:
                 continue
             event = self.events[entry.key]
-            what = {"rate": "rate step", "paid": "payment", "balance": "statement", "extra": "extra payment"}[
-                entry.what
-            ]
+            what = event.kind.noun
             named = f"The {what} of {event.moment}"
-            if entry.what == "rate":
+            if event.kind.reads == "rate":
                 found.append(f"{named} comes after the loan is paid off, {ended}; it changes nothing.")
                 continue
             shown = style.with_unit(event.value, "money")
-            if entry.what == "balance" or money(left) == event.value:
+            if event.kind.states or money(left) == event.value:
                 found.append(f"{named} of {shown} comes after the loan is paid off, {ended}; it is not counted.")
             else:
                 over = style.with_unit(money(left), "money")
@@ -115,33 +113,32 @@ class Timetable:
                     f"{where} is of {event.moment}, after one of {before.moment}; put the events in order.", at=where
                 )
             key = (str(event.moment), event.what)
-            if event.what != "extra" and key in seen:
-                words = {"balance": "balances", "paid": "payments made", "rate": "rates"}[event.what]
+            if not event.kind.repeats and key in seen:
                 where = event.where or "events"
-                raise InputError(f"{where}: there are two {words} on {event.moment}; keep one.", at=where)
+                raise InputError(f"{where}: there are two {event.kind.plural} on {event.moment}; keep one.", at=where)
             seen[key] = event
             before = event
 
     def _entry(self, event: Event, key: int) -> Entry:
         where = event.where or f"The event '{event.what}' of {event.moment}"
-        if event.what == "rate":
+        if event.kind.reads == "rate":
             return self._rate(event, key, where)
         what = within(where, ": the amount")
         units = units_of(event.value, self.terms.style, self.terms.agreement.rounding, what)
         number, day = self._place(event.moment, where)
         if day is None or self.calendar is None or day == self.calendar.due(number):
-            if event.what != "extra":
+            if event.kind.happened:
                 self._known(number, day)
-            if event.what == "balance":
+            if event.kind.states:
                 self.last_statement = max(self.last_statement, number)
             return Entry(number, event.what, units, None, key)
-        if event.what == "paid":
+        if event.kind.on_due_days:
             around = f"{self.calendar.due(number - 1)} and {self.calendar.due(number)}"
             raise InputError(
                 f"{where}: {day} is no due day (those around it are {around}); write what was paid on its due day.",
                 at=where,
             )
-        if event.what == "balance":
+        if event.kind.states:
             self._known(number - 1, day)
             self.last_statement = max(self.last_statement, number - 1)
         if self.terms.day_count is not None:
@@ -149,7 +146,7 @@ class Timetable:
             return Entry(number, event.what, units, share, key)
         # Equal periods know no days: a balance stands for the whole period it lies in, an extra counts from the
         # next due day, unless such a balance holds it already.
-        back = event.what == "balance" or self._is_stated(number, day)
+        back = event.kind.states or self._is_stated(number, day)
         return Entry(number - 1 if back else number, event.what, units, None, key)
 
     def _rate(self, event: Event, key: int, where: str) -> Entry:
@@ -200,7 +197,7 @@ class Timetable:
         found: dict[int, np.datetime64] = {}
         for event in self.events:
             day = event.moment.day
-            if event.what != "balance" or day is None or self.calendar is None or self.terms.day_count:
+            if not event.kind.states or day is None or self.calendar is None or self.terms.day_count:
                 continue
             number = self.calendar.number(day)
             if day != self.calendar.due(number):

@@ -40,7 +40,7 @@ def drawable(text: str) -> str:
 
 
 def short(value: float) -> str:
-    """An amount in few characters: 1.2 mn."""
+    """An amount for the edge of a chart: no decimals from 10 on."""
     return f"{value + 0.0:,.0f}" if abs(value) >= 10 or value == 0 else f"{value:,.2f}"
 
 
