@@ -9,13 +9,14 @@ from pennyweight.core.irr.accounts import account_rates
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.core.irr.rates import all_rates
 from tests.oracles import bisect
+from tests.sizes import cases
 
 
 def test_each_account_has_the_rate_it_has_alone() -> None:
     """Openings, deposits, withdrawals and closings at random; the exact method and bisection as oracles."""
     generator = np.random.default_rng(8)
     accounts = []
-    for _ in range(400):
+    for _ in range(cases(200)):
         n = int(generator.integers(2, 40))
         times = np.sort(generator.uniform(0, 9, n))
         times -= times[0]

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from pennyweight import Bond, InputError, NoAnswer
 from pennyweight.cli.main import status
+from tests.sizes import cases
 
 
 def decimal_dirty(flows: list[tuple[Decimal, Decimal]], rate: float, per_year: int) -> Decimal:
@@ -67,7 +68,7 @@ def test_short_and_long_first_periods() -> None:
     coupon=st.integers(1, 1500), rate=st.integers(-100, 3000), per_year=st.sampled_from([1, 2, 4, 12]),
     day=st.dates(dt.date(2026, 1, 1), dt.date(2040, 12, 1)), simple=st.booleans(),
 )  # fmt: skip
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=cases(80))
 def test_price_and_yield_are_each_others_inverse(
     coupon: int, rate: int, per_year: int, day: dt.date, simple: bool
 ) -> None:

@@ -15,6 +15,7 @@ from pennyweight.deals.definition import PARTS
 from pennyweight.deals.evaluation import evaluate
 from tests.builders import TAXI, deal, measure
 from tests.plain_deal import PlainDeal
+from tests.sizes import cases
 
 BANK = {"amount": 100_000, "rate": "6%", "years": 4}
 
@@ -177,7 +178,7 @@ def test_all_cases_at_once_are_each_case_alone() -> None:
         "bank.interest_only": rng.choice([0.0, 1.0], 60),
     }  # fmt: skip
     together = evaluate(program, inputs, ["paid", "owed", "net"])
-    for k in range(60):
+    for k in range(cases(60)):
         alone = evaluate(program, {name: value[k : k + 1] for name, value in inputs.items()}, ["paid", "owed", "net"])
         for name in ("paid", "owed"):
             assert together[name][k] == pytest.approx(alone[name][0], nan_ok=True, rel=1e-12)
@@ -273,7 +274,7 @@ def test_parts_of_loans_in_formulas(formula: str, sentence: str) -> None:
     assert sentence in str(caught.value)
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(cases(60)))
 def test_random_deals_with_loans_agree_with_the_plain_language(seed: int) -> None:
     """Loans that read lines, lines that read loans, circles through prior: every line in every period."""
     pick = random.Random(seed)

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from pennyweight import Deal, InputError
 from tests.builders import STARTERS, deal
+from tests.sizes import cases
 
 KILN = {
     "inputs": {"price": 10_000, "sales": 3_000, "hurdle": "8%"},
@@ -22,7 +23,7 @@ KILN = {
 
 
 @given(st.lists(st.floats(0.001, 5_000), min_size=1, max_size=5, unique=True))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=cases(40))
 def test_each_scenario_widens_its_own_search(scales: list[float]) -> None:
     """The same answers whichever scenarios are asked together, and the ones the annuity gives."""
     scenarios = {f"s{k}": {"sales": {"scale": scale}} for k, scale in enumerate(scales)}
@@ -58,7 +59,7 @@ def test_the_larger_of_nothing_and_money_is_money() -> None:
 
 
 @given(st.integers(1, 10**12), st.booleans())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=cases(60))
 def test_whole_inputs_of_any_size(turn: int, above: bool) -> None:
     """The boundary is found to the unit, on the side that holds."""
     formula = "1 if n >= turn else 0" if above else "1 if n <= turn else 0"

@@ -30,6 +30,7 @@ from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.json_form import as_json
 from pennyweight.report.terminal import print_document
 from tests.builders import STARTERS, deal
+from tests.sizes import cases
 
 
 @pytest.fixture
@@ -109,7 +110,7 @@ def test_permissions_links_and_the_first_of_two(
 
 def test_a_signal_leaves_nothing_behind(folder: Path) -> None:
     """SIGTERM while a picture is written: no half file, none of ours beside it."""
-    command = [sys.executable, "-c", "import os, time, sys; os.replace = lambda *a: (print('x', flush=True), time.sleep(20)); "
+    command = [sys.executable, "-c", "import os, time, sys; os.replace = lambda *a: (print('x', flush=True), [time.sleep(0.05) for _ in range(400)]); "
                "from pennyweight.__main__ import run; sys.argv = ['pennyweight', 'weigh', 'taxi.toml', '--output', 'z.png']; run()"]  # fmt: skip
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as child:
         assert child.stdout is not None
@@ -224,7 +225,7 @@ def test_the_bare_command_is_its_help(capsys: pytest.CaptureFixture[str]) -> Non
 
 
 @given(st.integers(0, 9 * 10**15), st.sampled_from(["EUR", "JPY", "KWD"]))
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=cases(150))
 def test_amounts_are_shown_as_the_double_is(units: int, currency: str) -> None:
     """Half away from zero of the shortest decimal of the double, up to 9e13, in every currency's decimals."""
     style = Style(currency)

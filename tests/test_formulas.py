@@ -13,6 +13,7 @@ from pennyweight import InputError
 from pennyweight.deals.language.nodes import names_in, show
 from pennyweight.deals.language.parse import parse
 from tests.builders import deal, measure
+from tests.sizes import cases
 
 NAMES = {"a": 3.5, "b": -2.0, "c": 0.25}
 atoms = st.sampled_from([*NAMES, "2", "0.5", "7", "1_000"])
@@ -31,7 +32,7 @@ formulas = st.recursive(
 
 
 @given(st.lists(formulas, min_size=1, max_size=6))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=cases(80))
 def test_arithmetic_is_pythons_and_the_same_in_a_batch(texts: list[str]) -> None:
     """Python's evaluation of the same text is the oracle; cases side by side give what one case gives."""
     made = deal({f"m{k}": text for k, text in enumerate(texts)}, inputs=dict(NAMES), lines={"x": "1"})
@@ -51,7 +52,7 @@ def test_arithmetic_is_pythons_and_the_same_in_a_batch(texts: list[str]) -> None
 
 
 @given(formulas)
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=cases(60))
 def test_a_shown_formula_reads_back_as_itself(text: str) -> None:
     node = parse(text, where="x")
     assert parse(show(node), where="x") == node
@@ -132,7 +133,7 @@ def test_what_is_refused_says_why(text: str, reason: str) -> None:
 
 
 @given(st.text(max_size=60))
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=cases(250))
 def test_any_text_is_parsed_or_refused_never_worse(text: str) -> None:
     try:
         node = parse(text, where="x")

@@ -7,9 +7,10 @@ from enum import IntEnum
 import pytest
 
 import pennyweight
-from tests.hostile import CASES, run_case
+from tests.hostile import run_case
 from tests.hostile_calls import CALLS
 from tests.results import RESULTS
+from tests.sizes import cases
 
 STEP = 100
 
@@ -18,7 +19,7 @@ def is_kind(thing: object) -> bool:
     return isinstance(thing, type) and issubclass(thing, Exception | IntEnum)
 
 
-@pytest.mark.parametrize("first", range(0, CASES, STEP))
+@pytest.mark.parametrize("first", range(0, cases(1_000), STEP))
 def test_nothing_but_an_answer_or_a_sentence(first: int) -> None:
     defects = [told for number in range(first, first + STEP) if (told := run_case(number))]
     assert not defects, "\n".join(defects)

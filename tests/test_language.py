@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from pennyweight import Deal, InputError
 from tests.plain_deal import PlainDeal
+from tests.sizes import cases
 
 INPUTS = ("i0", "i1", "series")
 LINES = ("a0", "a1", "b0", "b1", "c0", "c1")
@@ -98,7 +99,7 @@ def reject_unless(expected: bool) -> None:
 
 
 @given(deals())
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=cases(120))
 def test_two_implementations_agree_on_every_line(document: dict[str, Any]) -> None:
     deal = accepted(document)
     plain = PlainDeal(document)
@@ -109,7 +110,7 @@ def test_two_implementations_agree_on_every_line(document: dict[str, Any]) -> No
 
 
 @given(deals(), st.lists(st.integers(-5, 20), min_size=3, max_size=5, unique=True))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=cases(40))
 def test_two_implementations_agree_case_by_case(document: dict[str, Any], values: list[int]) -> None:
     deal = accepted(document)
     varied = deal.vary({"i0": values, "i1": [2, 7]}, show=["m"]).figures["m"]

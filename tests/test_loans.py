@@ -24,6 +24,7 @@ from pennyweight import (
 )
 from pennyweight.cli.main import status
 from tests.clerk import books, cents, diary
+from tests.sizes import cases
 
 D = Decimal
 
@@ -385,7 +386,7 @@ def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) 
     assert sentence in str(caught.value)
 
 
-@pytest.mark.parametrize("seed", range(40))
+@pytest.mark.parametrize("seed", range(cases(30)))
 def test_by_days_every_row_is_the_diary(seed: int) -> None:
     """Random loans with interest by actual days, anything happening on any day, against books kept night by night."""
     pick = random.Random(seed)
@@ -460,7 +461,7 @@ TRIED: dict[str, list[Any]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("seed", range(250))
+@pytest.mark.parametrize("seed", range(cases(150)))
 def test_any_combination_adds_up_or_is_refused(seed: int) -> None:
     """Terms and events drawn at random: every check of the schedule passes, the facts add up, or one sentence says why not."""
     pick = random.Random(seed)

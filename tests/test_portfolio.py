@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from pennyweight import Benchmark, CashFlows, InputError, NoAnswer, PennyweightError, Portfolio
 from pennyweight.cli.main import status
 from tests.builders import STARTERS
+from tests.sizes import cases
 
 STATEMENTS = STARTERS / "endowment" / "statements.csv"
 INDEX = STARTERS / "endowment" / "index.csv"
@@ -42,7 +43,7 @@ def test_one_period_by_hand() -> None:
     st.lists(st.tuples(st.integers(5, 120), st.floats(0.8, 1.3), st.floats(-200, 400)), min_size=1, max_size=8),
     st.sampled_from(["end", "start"]),
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=cases(80))
 def test_growth_known_from_the_start_is_found(steps: list[tuple[int, float, float]], timing: str) -> None:
     """A pot grows by known factors; whatever flows at the turns, the time-weighted return is their product, and
     where nothing flows inside a period the modified Dietz return is the same."""

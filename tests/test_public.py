@@ -6,8 +6,6 @@ import ast
 import inspect
 import re
 import shlex
-import subprocess
-import sys
 from dataclasses import FrozenInstanceError, fields, is_dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -17,6 +15,7 @@ import pytest
 
 import pennyweight
 from pennyweight import Deal, Loan, errors, read_loan_file
+from pennyweight.cli.main import status
 from tests.builders import STARTERS
 from tests.results import RESULTS, WRITTEN, loan, taxi
 
@@ -147,8 +146,11 @@ def commands_of(text: str) -> list[str]:
     return [line[2:] for block in blocks for line in block.split("\n") if line.startswith("$ pennyweight")]
 
 
-def test_the_readme_says_what_is_so(tmp_path: Path) -> None:
+def test_the_readme_says_what_is_so(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     """Its commands run in their order in an empty folder, and show each line the README shows below them."""
+    monkeypatch.chdir(tmp_path)
     blocks = re.findall(r"```console\n(.*?)```", README, flags=re.DOTALL)
     shown = 0
     assert len(commands_of(README)) >= 8
@@ -158,12 +160,10 @@ def test_the_readme_says_what_is_so(tmp_path: Path) -> None:
             command, _, expected = part.partition("\n")
             if not command.startswith("pennyweight"):
                 continue
-            words = shlex.split(command)
-            ran = subprocess.run(
-                [sys.executable, "-m", *words], cwd=tmp_path, capture_output=True, text=True, check=False
-            )
-            assert ran.returncode == 0, f"{command}: {ran.stderr}"
-            output = {" ".join(line.split()) for line in ran.stdout.split("\n")}
+            code = status(shlex.split(command)[1:])
+            ran = capsys.readouterr()
+            assert code == 0, f"{command}: {ran.err}"
+            output = {" ".join(line.split()) for line in ran.out.split("\n")}
             for line in expected.split("\n"):
                 if line.strip() and line.strip() != "…":
                     assert " ".join(line.split()) in output, f"{command}: {line}"
@@ -173,7 +173,7 @@ def test_the_readme_says_what_is_so(tmp_path: Path) -> None:
 
 def test_the_readmes_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
-    subprocess.run([sys.executable, "-m", "pennyweight", "new", "taxi.toml", "--starter", "taxi"], check=True)
+    assert status(["new", "taxi.toml", "--starter", "taxi"]) == 0
     blocks = re.findall(r"```python\n(.*?)```", README, flags=re.DOTALL)
     assert blocks
     for block in blocks:

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from pennyweight import CashFlows, Deal, InputError, NoAnswer, read_loan_file
 from pennyweight.cli.main import status
 from tests.builders import TAXI, deal
+from tests.sizes import cases
 
 TEXT = TAXI.read_text(encoding="utf-8")
 SPANNERS = ["", "=", "[", "]", "{", "}", '"', "'", ",", "-1", "0", "1e308", "nan", "inf", "true", "2027-01-01", "[]", "{}", "%", "#", "\0", "é",
@@ -41,7 +42,7 @@ def broken(seed: int, text: str = TEXT) -> str:
     return " ".join(parts)
 
 
-@pytest.mark.parametrize("start", range(0, 400, 50))
+@pytest.mark.parametrize("start", range(0, cases(200), 50))
 def test_a_broken_deal_file_is_read_or_refused(tmp_path: Path, start: int) -> None:
     (tmp_path / "ridership.csv").write_text(
         (TAXI.parent / "ridership.csv").read_text(encoding="utf-8"), encoding="utf-8"
@@ -63,7 +64,7 @@ def test_a_broken_deal_file_is_read_or_refused(tmp_path: Path, start: int) -> No
 def test_a_broken_loan_file_is_read_or_refused(tmp_path: Path, name: str) -> None:
     folder = TAXI.parents[1] / "loans"
     text, events = (folder / f"{name}.toml").read_text(), (folder / "studio-events.csv").read_text()
-    for seed in range(60):
+    for seed in range(cases(40)):
         (tmp_path / "loan.toml").write_text(broken(seed, text), encoding="utf-8")
         (tmp_path / "studio-events.csv").write_text(
             broken(seed, events.replace(",", " , ")).replace(" , ", ","), encoding="utf-8"
@@ -81,7 +82,7 @@ def test_a_broken_loan_file_is_read_or_refused(tmp_path: Path, name: str) -> Non
     st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=8),
     st.sampled_from(["0%", "5%", "-50%", "900%"]),
 )
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=cases(200))
 def test_any_flows_are_measured_or_refused(amounts: list[float], rate: str) -> None:
     """Sizes from 5e-324 to 1e308: a finite number, a reason, or a refusal."""
     with np.errstate(all="ignore"):

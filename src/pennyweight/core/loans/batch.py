@@ -242,9 +242,11 @@ class _Kernel:
                 run.balance, run.y, b = y, run.balance, y
             if self.rows:
                 self._write(number, run, before, y, here, last)
+            reduced = _NONE
             for kind, at, value in here:
                 if kind == 1:
                     taken = run.pay_extra(at, value)
+                    reduced = np.unique(at[taken > 0])
                     if self.rows:
                         np.add.at(self.out.rows[2][number], run.who[at], taken)
                 elif kind == 3:
@@ -255,10 +257,8 @@ class _Kernel:
                     )  # less was due, and still it goes on
                     run.corrected[at] += value - b[at]
                     b[at] = value
-            for kind, at, value in here:
-                if kind == 1 and self.recast:
-                    again = np.unique(at[value > 0])
-                    run.set_payment(again[(b[again] > 0) & (run.count[again] > number)], number)
+            if self.recast and reduced.size:
+                run.set_payment(reduced[(b[reduced] > 0) & (run.count[reduced] > number)], number)
             if self.rows:
                 self.out.rows[3][number, run.who] = np.where(np.isinf(b), 0.0, b)
             ending = ending or any(kind in (1, 3) and not b[at].all() for kind, at, _ in here)
