@@ -10,13 +10,16 @@ demo: $(READY)
 	$(BIN)/pennyweight demo --folder build/demo
 
 test: $(READY)
-	$(BIN)/ruff check .
-	$(BIN)/ruff format --check .
-	$(BIN)/mypy
-	$(BIN)/lint-imports --no-cache
-	$(BIN)/pytest
+	@begun=$$(date +%s) && \
+	$(BIN)/ruff check . && \
+	$(BIN)/ruff format --check . && \
+	$(BIN)/mypy && \
+	$(BIN)/lint-imports --no-cache && \
+	$(BIN)/pytest && \
+	echo "The tests took $$(($$(date +%s) - begun)) seconds."
 
 thorough: $(READY)
+	$(BIN)/pytest --thorough
 	$(BIN)/python -m tests.hostile --cases 200000
 
 bench: $(READY)
