@@ -52,11 +52,11 @@ def test_a_broken_period_against_decimals() -> None:
 def test_short_and_long_first_periods() -> None:
     """Issued 1 February, coupons each 1 July: 150 of 365 days short. Issued 15 August, first coupon 15 July: one whole
     half-year and 153 of 184 days long (the periods of the published day-count examples)."""
-    short = Bond("6%", "2003-07-01", 1, issued="1999-02-01")
+    short = Bond("6%", "2003-07-01", per_year=1, issued="1999-02-01")
     assert short.coupons("1999-03-01").coupons[0] == pytest.approx(6 * 150 / 365)
     assert short.accrued("1999-03-01") == pytest.approx(6 * 28 / 365)
     assert short.coupons("1999-08-01").coupons[0] == pytest.approx(6)
-    long = Bond("6%", "2010-01-15", 2, issued="2002-08-15", first_coupon="2003-07-15")
+    long = Bond("6%", "2010-01-15", per_year=2, issued="2002-08-15", first_coupon="2003-07-15")
     left = long.coupons("2002-08-15")
     assert left.coupons[0] == pytest.approx(6 * (181 / 362 + 153 / 368))
     assert left.wait == pytest.approx(1 + 153 / 184)
@@ -72,7 +72,7 @@ def test_short_and_long_first_periods() -> None:
 def test_price_and_yield_are_each_others_inverse(
     coupon: int, rate: int, per_year: int, day: dt.date, simple: bool
 ) -> None:
-    bond = Bond(f"{coupon / 100}%", "2041-03-31", per_year)
+    bond = Bond(f"{coupon / 100}%", "2041-03-31", per_year=per_year)
     first = "simple" if simple else "compound"
     clean = bond.price(f"{rate / 100}%", day, first=first)
     if clean <= 0:
@@ -86,7 +86,7 @@ def test_price_and_yield_are_each_others_inverse(
 @pytest.mark.parametrize("first", ["compound", "simple"])
 def test_duration_and_convexity_are_the_slopes_of_the_price(first: str) -> None:
     """Against differences of the price itself; the Macaulay duration against the weighted mean of times."""
-    bond, day, step = Bond("3.5%", "2036-09-30", 4), "2027-01-10", 1e-4
+    bond, day, step = Bond("3.5%", "2036-09-30", per_year=4), "2027-01-10", 1e-4
     low, here, high = (bond.dirty(f"{(0.045 + k * step) * 100!r}%", day, first=first) for k in (-1, 0, 1))
     assert bond.modified_duration("4.5%", day, first=first) == pytest.approx((low - high) / (2 * step) / here, rel=1e-6)
     assert bond.convexity("4.5%", day, first=first) == pytest.approx((low - 2 * here + high) / step**2 / here, rel=1e-4)
@@ -100,7 +100,7 @@ def test_duration_and_convexity_are_the_slopes_of_the_price(first: str) -> None:
 
 def test_perpetual_bonds() -> None:
     """On a coupon day a perpetual 5 % is worth 5 / yield; its duration is (1 + y) / y."""
-    consol = Bond("5%", "perpetual", 1, issued="2020-01-01")
+    consol = Bond("5%", "perpetual", per_year=1, issued="2020-01-01")
     assert consol.price("4%", "2026-01-01") == pytest.approx(125)
     assert consol.macaulay_duration("4%", "2026-01-01") == pytest.approx(1.04 / 0.04)
     assert consol.dirty("4%", "2026-07-01") == pytest.approx(125 * 1.04 ** (181 / 365))
@@ -139,10 +139,10 @@ def test_current_yield_and_looks() -> None:
 @pytest.mark.parametrize(
     ("make", "sentence"),
     [
-        (lambda: Bond("4%", "2031-06-15", 3), "0, 1, 2, 4 or 12 times a year"),
+        (lambda: Bond("4%", "2031-06-15", per_year=3), "0, 1, 2, 4 or 12 times a year"),
         (lambda: Bond("-4%", "2031-06-15"), "it is 0 or more"),
         (lambda: Bond("4", "2031-06-15"), "4 is 400% a year"),
-        (lambda: Bond("4%", "2031-06-15", 0), "say how often, or no coupon"),
+        (lambda: Bond("4%", "2031-06-15", per_year=0), "say how often, or no coupon"),
         (lambda: Bond("4%", "2031-06-31"), "a day that does not exist"),
         (lambda: Bond("4%", "perpetual"), "needs a coupon, and 'issued'"),
         (lambda: Bond("4%", "2031-06-15", issued="2032-01-01"), "out of order"),
@@ -180,7 +180,7 @@ def test_the_command(capsys: pytest.CaptureFixture[str]) -> None:
 @pytest.mark.parametrize("first", ["compound", "simple"])
 def test_yields_far_from_the_coupon(price: float, first: str) -> None:
     """From ruinous to absurd prices, of a bond and of a bill; the yield found gives the price back."""
-    bond = Bond("5%", "2029-03-01", 4)
+    bond = Bond("5%", "2029-03-01", per_year=4)
     assert bond.price(
         f"{bond.yield_at(price, '2026-11-23', first=first) * 100!r}%", "2026-11-23", first=first
     ) == pytest.approx(price, rel=1e-9)

@@ -33,7 +33,7 @@ def test_a_bond_priced_at_its_coupon_on_a_coupon_day_is_100(per_year: int) -> No
     """Whatever the day it is due and however days are counted; the parts gone by and to come add up to one."""
     for number, (due, at_end) in enumerate(month_ends()):
         day_count = [ICMA, *DAY_COUNTS][number % 7]
-        bond = Bond("6%", due, per_year, day_count, end_of_month=at_end)
+        bond = Bond("6%", due, per_year=per_year, day_count=day_count, end_of_month=at_end)
         dates = bond.coupons("2025-01-10").dates
         for day in dates[: -1 : max(len(dates) // 3, 1)]:
             assert bond.price("6%", day) == pytest.approx(100, abs=1e-10), (due, day_count, day)
@@ -95,7 +95,7 @@ def test_irregular_first_periods(issued: str) -> None:
 )
 @pytest.mark.parametrize("day_count", [ICMA, "30/360", "actual/365"])
 def test_irregular_last_periods(due: str, periods: float, day_count: str) -> None:
-    bond = Bond("4%", due, 2, day_count, last_coupon="2029-01-31")
+    bond = Bond("4%", due, per_year=2, day_count=day_count, last_coupon="2029-01-31")
     left = bond.coupons("2028-01-31")
     assert left.dates.astype(str).tolist() == ["2028-07-31", "2029-01-31", due]
     regular = periods == 1.0

@@ -401,7 +401,7 @@ def test_a_file_says_what_python_says(tmp_path: Path) -> None:
     told = read_loan_file(path)
     loan = Loan(
         60_000, "4.5%", years=8, start="2027-01-31", extra_moves="payment", title="L",
-        extras=[Recurring(50, "2027-05-31", "2030-01-31", "quarter", "3%")], holidays=[Holiday("2028-02-29", 2, "paid")],
+        extras=[Recurring(50, "2027-05-31", "2030-01-31", per_year="quarter", rising="3%")], holidays=[Holiday("2028-02-29", 2, interest="paid")],
     )  # fmt: skip
     data = told.as_dict()
     assert data["schedule"] == loan.as_dict()["schedule"]

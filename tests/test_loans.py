@@ -112,7 +112,7 @@ def test_constant_principal_interest_only_and_holidays() -> None:
     ]
     assert first.payment == Loan(12_000, "5%", months=30).payment
     for interest, grown in (("added", (1 + 0.05 / 12) ** 3), ("paid", 1.0)):
-        loan = Loan(12_000, "5%", years=3, rounding=None, holidays=[Holiday(13, 3, interest)])  # type: ignore[arg-type]
+        loan = Loan(12_000, "5%", years=3, rounding=None, holidays=[Holiday(13, 3, interest=interest)])  # type: ignore[arg-type]
         rows = loan.schedule.plain_rows()
         assert rows[14]["balance"] == pytest.approx(rows[11]["balance"] * grown)
         assert rows[15]["payment"] == pytest.approx(rows[34]["payment"])
@@ -199,7 +199,7 @@ def test_recurring_extras_rise_and_end() -> None:
         "4.2%",
         years=15,
         start="2024-01-31",
-        extras=[Recurring(100, "2025-02-28", "2027-06-30", "month", "10%")],
+        extras=[Recurring(100, "2025-02-28", "2027-06-30", per_year="month", rising="10%")],
     )
     extras = {row["date"]: row["extra"] for row in loan.schedule.plain_rows() if row["extra"]}
     assert (min(extras), max(extras), len(extras)) == ("2025-02-28", "2027-06-30", 29)
@@ -377,7 +377,7 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", years=1, events=[("2027-01-01", "extra")]), InputError, "each is an Event, or (when, what, amount)"),
         (lambda: Loan(1000, "5%", years=1, extras=[5]), InputError, "extras hold 5; each is a Recurring"),
         (lambda: LoanSet({"a": 5}), InputError, "'a' is 5; write a Loan"),
-        (lambda: Loan(1000, "5%", **START, events=[Event("2027-03-31", "paid", "x", "row 7")]), InputError, "row 7: the amount is 'x'"),
+        (lambda: Loan(1000, "5%", **START, events=[Event("2027-03-31", "paid", "x", where="row 7")]), InputError, "row 7: the amount is 'x'"),
     ],
 )  # fmt: skip
 def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) -> None:
@@ -492,7 +492,11 @@ def test_any_combination_adds_up_or_is_refused(seed: int) -> None:
         extras = [
             Recurring(pick.choice([10, 200]), "2024-06-15", per_year=pick.choice(["month", "year"]), rising="2%")
         ] * pick.randint(0, 1)
-        holidays = [Holiday(due[2], 2, pick.choice(["added", "paid"]))] if len(due) > 8 and pick.random() < 0.3 else []
+        holidays = (
+            [Holiday(due[2], 2, interest=pick.choice(["added", "paid"]))]
+            if len(due) > 8 and pick.random() < 0.3
+            else []
+        )
         loan = base.but(events=events, extras=extras, holidays=holidays)
         data = loan.as_dict()
     except (InputError, NoAnswer) as refused:

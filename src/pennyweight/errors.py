@@ -59,17 +59,35 @@ class Place(str):
         return place
 
     def to(self, *keys: str) -> Place:
-        """The same words, for a key further in."""
+        """The same words, for a key further in.
+
+        `keys` are the keys below it.
+
+        >>> Place("loan.toml, line 3", keys=("try",)).to("extra").keys
+        ('try', 'extra')
+        """
         return Place(self, **{**self.__dict__, "keys": (*self.keys, *keys)})
 
     @classmethod
     def of_file(cls, name: object) -> Place:
-        """A file as a whole."""
+        """A file as a whole.
+
+        `name` is the file as it was named.
+
+        >>> Place.of_file("loan.toml").file
+        'loan.toml'
+        """
         return cls(str(name), file=str(name))
 
     @classmethod
     def of_option(cls, name: str, *keys: str) -> Place:
-        """An option of the command line, and the parameter it is."""
+        """An option of the command line, and the parameter it is.
+
+        `name` is the option, `keys` the parameter.
+
+        >>> Place.of_option("--rate", "rate").keys
+        ('rate',)
+        """
         return cls(name, option=name, keys=keys)
 
     def __reduce__(self) -> tuple[Any, ...]:

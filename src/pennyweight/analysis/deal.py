@@ -50,12 +50,27 @@ class Deal(Shown):
 
     @classmethod
     def read(cls, path: str | Path) -> Deal:
-        """Read a deal file. InputError says file, line and reason when something in it cannot be right."""
+        """Read a deal file. InputError says file, line and reason when something in it cannot be right.
+
+        `path` is the file.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal
+        Deal('Electric water-taxi for the quay', 12 inputs, 5 scenarios)
+        """
         return cls(read_definition(a_path(path)))
 
     @classmethod
     def from_dict(cls, document: Mapping[str, Any]) -> Deal:
-        """A deal given as nested dictionaries, the way its file would say it."""
+        """A deal given as nested dictionaries, the way its file would say it.
+
+        `document` holds the sections of a deal file by name.
+
+        >>> document = {"deal": "Kiln", "measures": {"price": "8_000 * 1.2"}}
+        >>> Deal.from_dict(document).weigh().measures["price"].value
+        9600.0
+        """
         return cls(define(a_mapping(document, what="The deal", of="its parts by name")))
 
     def __repr__(self) -> str:
@@ -63,7 +78,13 @@ class Deal(Shown):
         return f"Deal({deal.title[:60]!r}, {len(deal.inputs)} inputs, {len(deal.scenarios)} scenarios)"
 
     def document(self) -> Document:
-        """What goes in, what must come true, and the cases the deal names; nothing is weighed."""
+        """What goes in, what must come true, and the cases the deal names; nothing is weighed.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.document().title
+        'Electric water-taxi for the quay'
+        """
         return deal_page(self.definition)
 
     @property
@@ -86,13 +107,26 @@ class Deal(Shown):
 
         Raises:
             InputError: no such scenario or input, or a value that cannot be right.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.weigh(inputs={"hull": "scale 1.2"}).verdict
+        'nearly'
         """
         return weighing.weigh(self._model, scenario, _replaced(inputs))
 
     def compare(
         self, scenarios: Sequence[str] | None = None, *, inputs: Mapping[str, object] | None = None
     ) -> Comparison:
-        """Weigh scenarios side by side; all of them when none are named."""
+        """Weigh scenarios side by side; all of them when none are named.
+
+        `scenarios` are their names; `inputs` as in `weigh`.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> [weighing.verdict for weighing in deal.compare(["base", "wet_and_dear"]).weighings.values()]
+        ['pays off', 'falls short']
+        """
         return comparison.compare(self._model, self._named(scenarios, self.scenarios), _replaced(inputs))
 
     def vary(
@@ -109,6 +143,11 @@ class Deal(Shown):
             places: for each input a list of values, or a text: "380k..460k/9" is nine values, both ends in;
                 "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
             show: the measures; left out: all for one input, the first for two.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.vary({"hull": "400k..440k/3"}, show=["npv"]).figures["npv"].round(2).tolist()
+        [93134.45, 79556.59, 65978.73]
         """
         axes = a_mapping(places, what="places", of="values by input")
         shown = None if show is None else [a_text(one, what="show") for one in a_list(show, what="show", of="measures")]
@@ -130,6 +169,11 @@ class Deal(Shown):
             so_that: a condition on measures, such as "npv == 0" or "irr >= hurdle and payback <= 8"; left out:
                 that the deal pays off.
             between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> round(deal.find("hull", "irr == 12%").answers["base"][0], 2)
+        446257.88
         """
         chosen = self._named(scenarios, ["base"])
         limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
@@ -144,7 +188,15 @@ class Deal(Shown):
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None
     ) -> list[TurningPoint]:
-        """For every input the value at which the verdict turns when it moves alone."""
+        """For every input the value at which the verdict turns when it moves alone.
+
+        `scenario` and `inputs` as in `weigh`.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> [point.input for point in deal.turning_points() if abs(point.distance or 1) < 0.05]
+        ['fare', 'trips']
+        """
         return turning_points(self._model, inputs_of(self.definition, scenario, _replaced(inputs)))
 
     def _named(self, scenarios: object, usual: list[str]) -> list[str]:

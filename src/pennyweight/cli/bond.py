@@ -69,8 +69,8 @@ def command(
     def compute() -> Any:
         often = -1 if per_year is None else int(per_year)
         bond = Bond(
-            coupon, maturity, often, day_count, issued, first_coupon, read_amount(redemption, what="--redemption"),
-            last_coupon, end_of_month,
+            coupon, maturity, per_year=often, day_count=day_count, issued=issued, first_coupon=first_coupon,
+            redemption=read_amount(redemption, what="redemption"), last_coupon=last_coupon, end_of_month=end_of_month,
         )  # fmt: skip
         given = [name for name, value in (("--yield", at_yield), ("--price", price), ("--discount", discount)) if value]
         if len(given) != 1:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
+from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from itertools import pairwise
 from typing import Literal, TypeAlias
@@ -77,6 +77,9 @@ class Bond(Described):
             December); otherwise they fall on the same day of the month (30 June, 30 December), or a shorter month's
             last.
 
+    In its methods `settlement` is the day of payment, `at_yield` the yearly yield ("4.6%"), `price` the clean price per
+    100, `first` how the broken period is discounted ("compound" or "simple"), `day_count` that of a bill's discount.
+
     Raises InputError for dates in the wrong order and terms that cannot be.
 
     A regular coupon is coupon / per_year of face; that of an irregular period is the part of a year it covers by the
@@ -90,6 +93,7 @@ class Bond(Described):
 
     coupon: str | float
     maturity: Date
+    _: KW_ONLY
     per_year: int = -1
     day_count: str = ICMA
     issued: Date | None = None
@@ -184,15 +188,29 @@ class Bond(Described):
         """The clean price per 100 at a yearly yield, quoted to compound as often as coupons are paid.
 
         `first="simple"` discounts the broken period by simple interest.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.price("4.6%", "2026-12-15"), 4)
+        97.586
         """
         return self.dirty(at_yield, settlement, first=first) - self.accrued(settlement)
 
     def dirty(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
-        """The price with accrued interest, which is what is paid."""
+        """The price with accrued interest, which is what is paid.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.dirty("4.6%", "2026-11-23") - bond.price("4.6%", "2026-11-23"), 6)
+        1.759563
+        """
         return self._worth(self._yield(at_yield), settlement, first).value
 
     def yield_at(self, price: float, settlement: Date, *, first: First = "compound") -> float:
-        """The yearly yield at a clean price per 100. NoAnswer when no yield gives it."""
+        """The yearly yield at a clean price per 100. NoAnswer when no yield gives it.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.yield_at(97.25, "2026-11-23"), 6)
+        0.04676
+        """
         clean = self._price(price)
         target = clean + self.accrued(settlement)
         m = self.compounding
@@ -207,7 +225,12 @@ class Bond(Described):
         return KnownRate(found)
 
     def accrued(self, settlement: Date) -> float:
-        """Interest per 100 that has run since the last coupon."""
+        """Interest per 100 that has run since the last coupon.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.accrued("2027-03-15"), 6)
+        0.989011
+        """
         day = self._day(settlement)
         if not self._rate:
             return 0.0
@@ -215,17 +238,32 @@ class Bond(Described):
         return 100.0 * self._rate * self._elapsed(start, day, end)
 
     def macaulay_duration(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
-        """The mean time to the payments in years, weighted by their worth."""
+        """The mean time to the payments in years, weighted by their worth.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.macaulay_duration("4.6%", "2026-12-15"), 4)
+        4.1577
+        """
         rate = self._yield(at_yield)
         return self.modified_duration(at_yield, settlement, first=first) * (1 + rate / self.compounding)
 
     def modified_duration(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
-        """By which part the dirty price falls when the yield rises, per unit of yield: -P' / P, in years."""
+        """By which part the dirty price falls when the yield rises, per unit of yield: -P' / P, in years.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.modified_duration("4.6%", "2026-12-15"), 4)
+        4.0642
+        """
         worth = self._worth(self._yield(at_yield), settlement, first)
         return -worth.slope / worth.value
 
     def convexity(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
-        """P'' / P, in years squared."""
+        """P'' / P, in years squared.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.convexity("4.6%", "2026-12-15"), 4)
+        19.3333
+        """
         worth = self._worth(self._yield(at_yield), settlement, first)
         return worth.bend / worth.value
 
@@ -237,7 +275,13 @@ class Bond(Described):
         return KnownRate(found)
 
     def discount_rate(self, price: float, settlement: Date, *, day_count: str = "actual/360") -> float:
-        """What is taken off the redemption, a year: (redemption - price) / redemption / time; for bills."""
+        """What is taken off the redemption, a year: (redemption - price) / redemption / time; for bills.
+
+        InputError for a bond that pays coupons.
+
+        >>> round(Bond(0, "2027-03-01").discount_rate(99.0, "2026-12-01"), 9)
+        0.04
+        """
         clean = self._price(price)
         return KnownRate((self.redemption - clean) / self.redemption / self._bill_time(settlement, day_count))
 
@@ -254,7 +298,13 @@ class Bond(Described):
         return price
 
     def simple_yield(self, price: float, settlement: Date, *, day_count: str = "actual/365") -> float:
-        """What is gained on the price, a year, without compounding; for bills."""
+        """What is gained on the price, a year, without compounding; for bills.
+
+        InputError for a bond that pays coupons.
+
+        >>> round(Bond(0, "2027-03-01").simple_yield(99.0, "2026-12-01"), 6)
+        0.040965
+        """
         clean = self._price(price)
         return KnownRate((self.redemption - clean) / clean / self._bill_time(settlement, day_count))
 
@@ -267,7 +317,14 @@ class Bond(Described):
         first: First = "compound",
         currency: str = "",
     ) -> BondReport:
-        """All figures on a day, from a yield or from a clean price, with the payments to come."""
+        """All figures on a day, from a yield or from a clean price, with the payments to come.
+
+        `currency` is shown with amounts.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.report("2026-11-23", price=97.25).rate, 6)
+        0.04676
+        """
         if (at_yield is None) == (price is None):
             raise InputError("Give either a yield or a price; the other is worked out.")
         choice(first, FIRSTS, "first")
@@ -275,7 +332,12 @@ class Bond(Described):
         return BondReport.of(self, self._day(settlement), rate, first, currency)
 
     def coupons(self, settlement: Date) -> Coupons:
-        """The payments after a settlement day; of a perpetual bond the next ten."""
+        """The payments after a settlement day; of a perpetual bond the next ten.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> bond.coupons("2030-07-01").coupons.tolist()
+        [2.0, 2.0]
+        """
         day = self._day(settlement)
         m = self.per_year
         if not m:

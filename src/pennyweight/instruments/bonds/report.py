@@ -46,7 +46,15 @@ class BondReport(Shown):
 
     @classmethod
     def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
-        """Work out every figure at a yield."""
+        """Work out every figure at a yield.
+
+        `day` is the settlement, `rate` the yield; the rest as in `Bond.report`.
+
+        >>> from pennyweight import Bond
+        >>> bond, day = Bond("4%", "2031-06-15"), np.datetime64("2026-12-15")
+        >>> round(BondReport.of(bond, day, 0.04, "compound", "EUR").clean, 9)
+        100.0
+        """
         accrued = bond.accrued(day)
         known = KnownRate(rate)
         return cls(

@@ -107,6 +107,13 @@ class CashFlows(Described):
         """Read a CSV with the columns `amount` and either `date` or `period` (whole numbers from 0 on).
 
         Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
+
+        `path` is the file; `period`, `day_count`, `valued_on` and `currency` as in CashFlows.
+
+        >>> from importlib.resources import files
+        >>> folder = files("pennyweight.starters")
+        >>> CashFlows.from_csv(str(folder / "flows" / "boatyard.csv")).amounts[:3].tolist()
+        [-180000.0, -42500.0, 9800.0]
         """
         table = read_csv(a_path(path))
         amounts = table.amounts("amount")
@@ -135,6 +142,12 @@ class CashFlows(Described):
         """Flows of a Series, or of the columns `amount` and `date` of a DataFrame.
 
         A Series whose index holds dates gives dated flows, any other one a period in its order.
+
+        `data` holds the amounts; `period` and `currency` as in CashFlows.
+
+        >>> import pandas as pd
+        >>> CashFlows.from_pandas(pd.Series([-100.0, 60.0, 60.0])).amounts.tolist()
+        [-100.0, 60.0, 60.0]
         """
         import pandas as pd
 
@@ -220,6 +233,11 @@ class CashFlows(Described):
 
         A periodic flow comes evenly over its period, a dated one on its day. `first`: the first time the total
         reaches zero, even when it is lost again. Raises NoAnswer when it never does.
+
+        `rate` is yearly and effective.
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).payback(), 6)
+        2.411765
         """
         at = None if rate is None else self._rate(rate)
         spread, once = self.dates is None, a_flag(first, what="first")
@@ -233,20 +251,38 @@ class CashFlows(Described):
         return self._defined(float(core.roi(self.amounts, on=choice(on, core.OUTLAYS, "on"))), _NO_OUTLAY[on])
 
     def profitability_index(self, rate: str | float, *, on: Outlay = "all") -> float:
-        """Present value in over present value out; `on="first"`: of all later flows over the first outlay."""
+        """Present value in over present value out; `on="first"`: of all later flows over the first outlay.
+
+        `rate` is yearly and effective.
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).profitability_index("10%"), 6)
+        1.130729
+        """
         choice(on, core.OUTLAYS, "on")
         with np.errstate(all="ignore"):
             value = core.profitability_index(self.amounts, self._rate(rate), times=self.times, on=on)
         return self._defined(float(value), _NO_OUTLAY[on])
 
     def equivalent_annual(self, rate: str | float) -> float:
-        """The level amount at the end of each year of the span that is worth the same."""
+        """The level amount at the end of each year of the span that is worth the same.
+
+        `rate` is yearly and effective. NPV * rate / (1 - (1 + rate) ** -years).
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).equivalent_annual("10%"), 2)
+        52.57
+        """
         with np.errstate(all="ignore"):
             value = core.equivalent_annual(self.amounts, self._rate(rate), times=self.times)
         return self._defined(float(value), "All flows fall on one day, so there is no year to spread them over.")
 
     def discount_factors(self, rate: str | float) -> Floats:
-        """One factor a flow."""
+        """One factor a flow.
+
+        `rate` is yearly and effective: (1 + rate) ** -years, (flows,).
+
+        >>> CashFlows([-1000, 300, 420]).discount_factors("10%").round(6).tolist()
+        [1.0, 0.909091, 0.826446]
+        """
         with np.errstate(all="ignore"):
             found = core.discount_factors(self._rate(rate), self.times - self.valued_after)
         if not np.isfinite(found).all():
@@ -271,7 +307,13 @@ class CashFlows(Described):
         return Account(at, float(-grown[grown < 0].sum()), float(grown[grown > 0].sum()))
 
     def working(self, rate: str | float, *, places: int | None = None) -> FlowsWorking:
-        """The present value step by step: flow, factor, present value; `places` rounds the factors as by hand."""
+        """The present value step by step: flow, factor, present value; `places` rounds the factors as by hand.
+
+        `rate` is yearly and effective.
+
+        >>> CashFlows([-1000, 300, 420]).working("10%", places=4).factors.tolist()
+        [1.0, 0.9091, 0.8264]
+        """
         from pennyweight.instruments.flows.working import FlowsWorking
 
         return FlowsWorking(self, self._rate(rate), places)
@@ -314,6 +356,9 @@ class CashFlows(Described):
             reinvested_at, borrowed_at: the rates of the modified IRR; left out: `rate`.
             account_at: the rate of a bank account to compare with.
             on: whether ROI and profitability index are on all outlays or on the first.
+
+        >>> CashFlows([-1000, 300, 420, 680]).report("10%").undefined
+        {}
         """
         from pennyweight.instruments.flows.report import report
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Literal, TypeAlias
 
 import numpy as np
@@ -83,6 +83,7 @@ class Event(Described):
     when: When
     what: str
     amount: str | float
+    _: KW_ONLY
     where: str = field(default="", compare=False)
     moment: Moment = field(init=False, repr=False, compare=False)
     """`when` as it was read."""
@@ -128,6 +129,7 @@ class Recurring(Described):
     amount: str | float
     first: When
     last: When | None = None
+    _: KW_ONLY
     per_year: str | int = "month"
     rising: str | float = 0.0
     where: str = field(default="", compare=False)
@@ -165,6 +167,7 @@ class Holiday(Described):
 
     first: When
     payments: int
+    _: KW_ONLY
     interest: Literal["added", "paid"] = "added"
     where: str = field(default="", compare=False)
     begin: Moment = field(init=False, repr=False, compare=False)

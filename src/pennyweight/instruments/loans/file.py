@@ -186,7 +186,7 @@ def read_events(path: str | Path, *, shown_as: str | None = None) -> list[Event]
                 raise InputError(
                     f"{where}: '{name}' is empty; each event has a date, what it is, and an amount.", at=where
                 )
-        found.append(Event(when, what, amount, where))
+        found.append(Event(when, what, amount, where=where))
     return found
 
 
@@ -290,14 +290,19 @@ class _Reader:
                 one["amount"],
                 one["from_"],
                 one["to"],
-                one["every"],
-                one["rising"],
-                self.source.where(*keys, "extras", str(k)),
+                per_year=one["every"],
+                rising=one["rising"],
+                where=self.source.where(*keys, "extras", str(k)),
             )
             for k, one in enumerate(terms.get("extras", ()))
         ]
         terms["holidays"] = [
-            Holiday(one["from_"], one["payments"], one["interest"], self.source.where(*keys, "holidays", str(k)))
+            Holiday(
+                one["from_"],
+                one["payments"],
+                interest=one["interest"],
+                where=self.source.where(*keys, "holidays", str(k)),
+            )
             for k, one in enumerate(terms.get("holidays", ()))
         ]
         if terms.get("rounding") == "none":

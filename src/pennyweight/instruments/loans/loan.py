@@ -276,7 +276,11 @@ class Loan(Shown):
         return self.schedule.checks
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        >>> sorted(Loan(1_000, "6%", years=1).as_dict())[:3]
+        ['amount', 'apr', 'apr_eu']
+        """
         from pennyweight.instruments.loans.report import loan_as_dict
 
         return loan_as_dict(self)

@@ -108,11 +108,25 @@ class Schedule(Shown):
         return self.timetable.told(self.books, ended)
 
     def named(self, number: int) -> str:
-        """A payment by its day, or by its number."""
+        """A payment by its day, or by its number.
+
+        `number` is that of the payment, from 1.
+
+        >>> from pennyweight import Loan
+        >>> Loan(1_000, "6%", years=1, start="2027-01-31").schedule.named(1)
+        '2027-02-28'
+        """
         return str(number) if self.dates is None else str(self.dates[number - 1])
 
     def balance_after(self, number: int) -> float:
-        """What is owed after a payment; after none, what was drawn."""
+        """What is owed after a payment; after none, what was drawn.
+
+        `number` is that of the payment, from 1; amounts are in the currency.
+
+        >>> from pennyweight import Loan
+        >>> Loan(100_000, "6%", years=30).schedule.balance_after(120)
+        83685.79
+        """
         if number < 1:
             return self.terms.money(self.terms.agreement.amount)
         return self.terms.money(self.rows[min(number, len(self.rows)) - 1].balance)

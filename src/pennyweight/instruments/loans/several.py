@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from typing import Any
 
@@ -65,6 +65,7 @@ class LoanSet(Shown):
     """
 
     loans: Mapping[str, Loan]
+    _: KW_ONLY
     needs: Any = None
     own: Any = None
     spare: Any = 0.0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import KW_ONLY, asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -39,6 +39,7 @@ class Bill(Described):
     """
 
     total: Any
+    _: KW_ONLY
     taxes: Any = 0
     insurance: Any = 0
     per_year: Any = 12
@@ -57,7 +58,13 @@ class Bill(Described):
             )
 
     def part(self, name: str) -> float:
-        """Taxes or insurance in one bill."""
+        """Taxes or insurance in one bill.
+
+        `name` is "taxes" or "insurance".
+
+        >>> Bill(total=1_250, taxes=2_400).part("taxes")
+        200.0
+        """
         return float(getattr(self, name)) / float(self.per_year)
 
     @property
@@ -87,6 +94,7 @@ class LoanStudy(Shown):
     """
 
     loan: Loan
+    _: KW_ONLY
     extra: Sequence[str | float] = ()
     paid_off_by: Any = None
     offers: Mapping[str, Loan] = field(default_factory=dict)

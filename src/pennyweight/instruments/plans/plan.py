@@ -241,7 +241,12 @@ class Plan(Shown):
         }
 
     def working(self, *, places: int | None = None) -> PlanWorking:
-        """How the answer comes about; with `places` the factors are rounded as in a hand calculation."""
+        """How the answer comes about; with `places` the factors are rounded as in a hand calculation.
+
+        >>> from pennyweight import grow
+        >>> grow(opening=1_000, rate="5%", years=2).working().plan.answer
+        1102.5
+        """
         from pennyweight.instruments.plans.working import PlanWorking
 
         return PlanWorking(self, places)
@@ -268,7 +273,14 @@ class Plan(Shown):
         return Document(titles[t.kind.word], tuple(blocks))
 
     def shown(self, name: str) -> str:
-        """One of the five as it is shown."""
+        """One of the five as it is shown.
+
+        `name` is one of `quantities`.
+
+        >>> from pennyweight import grow
+        >>> grow(opening=1_000, rate="5%", years=2, currency="EUR").shown("closing")
+        'EUR 1,102.50'
+        """
         t = self.terms
         if name == "rate":
             return t.style.rate_in_both_forms(self.effective, t.quoted or t.often)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
@@ -83,12 +83,28 @@ class Period(NamedTuple):
         return self.closing - self.opening - self.put_in
 
     def capital(self, timing: Timing) -> float:
-        """The average capital: the opening value, and each flow for the part of the period it was there."""
+        """The average capital: the opening value, and each flow for the part of the period it was there.
+
+        `timing`: when in its day a flow comes, "end" or "start".
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> round(Portfolio.from_rows(rows).periods[0].capital("end"), 4)
+        110.0822
+        """
         late = 0 if choice(timing, TIMINGS, "timing") == "end" else 1
         return self.opening + sum(amount * (self.days - day + late) / self.days for day, amount in self.flows)
 
     def modified_dietz(self, timing: Timing) -> float:
-        """Gain over average capital. NoAnswer when that capital is zero or less."""
+        """Gain over average capital. NoAnswer when that capital is zero or less.
+
+        `timing` as in `capital`.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> round(Portfolio.from_rows(rows).periods[0].modified_dietz("end"), 6)
+        0.090841
+        """
         capital = self.capital(timing)
         if capital <= 0:
             raise NoAnswer(
@@ -123,7 +139,15 @@ class Benchmark(Described):
 
     @classmethod
     def from_csv(cls, path: str | Path) -> Benchmark:
-        """Read a CSV with the columns `date` and `level`."""
+        """Read a CSV with the columns `date` and `level`.
+
+        `path` is the file; InputError names row and column.
+
+        >>> from importlib.resources import files
+        >>> folder = files("pennyweight.starters")
+        >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
+        [100.0, 102.8]
+        """
         table = read_csv(a_path(path))
         dates, levels = table.dates("date"), table.amounts("level")
         if not levels.size or (levels <= 0).any():
@@ -131,7 +155,14 @@ class Benchmark(Described):
         return cls(dates, levels)
 
     def at(self, days: Days) -> Floats:
-        """The last level on or before each day."""
+        """The last level on or before each day.
+
+        `days` is an array of days, (n,); the levels have the same shape.
+
+        >>> index = Benchmark(["2026-01-01", "2026-07-01"], [100.0, 104.0])
+        >>> index.at(np.array(["2026-05-05", "2026-08-08"], dtype="datetime64[D]")).tolist()
+        [100.0, 104.0]
+        """
         place = np.searchsorted(self.dates, days, side="right") - 1
         if (place < 0).any():
             raise InputError(f"The benchmark begins on {self.dates[0]}, after {days[0]}.")
@@ -145,19 +176,26 @@ class Portfolio(Described):
     Values stand at the end of their day, that day's flows included. Accounts are added up on the days on which
     every one of them has a value. Build it with `from_csv` or `from_rows`.
 
+    Args:
+        dates, values: the valuations, one a day, two at least, in order.
+        flow_dates, flows: money paid in (positive) and taken out (negative), and its days.
+        accounts: their names. left_out: sentences on what was left out, to be shown.
+
     Raises:
         InputError: when dates and amounts do not belong together, or there are fewer than two values.
 
-    >>> fund = Portfolio(["2026-01-01", "2026-07-01"], [100.0, 161.0], ["2026-03-01"], [50.0], ("fund",))
+    >>> days = ["2026-01-01", "2026-07-01"]
+    >>> fund = Portfolio(days, [100.0, 161.0], flow_dates=["2026-03-01"], flows=[50.0], accounts=("fund",))
     >>> fund.flows.sum()
     np.float64(50.0)
     """
 
     dates: Days
     values: Floats
-    flow_dates: Days
-    flows: Floats
-    accounts: tuple[str, ...]
+    _: KW_ONLY
+    flow_dates: Any = ()
+    flows: Any = ()
+    accounts: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
     """Sentences about days on which only some accounts have a value."""
 
@@ -225,6 +263,13 @@ class Portfolio(Described):
             columns: other names of these in the files, such as {"date": "Day"}; without an account column a file is
                 one account, called by its name.
             kinds: other words for the kinds in the file, such as {"Kauf": "deposit"}.
+
+        `paths` are the files; InputError names row and column.
+
+        >>> from importlib.resources import files
+        >>> folder = files("pennyweight.starters")
+        >>> Portfolio.from_csv(str(folder / "endowment" / "statements.csv")).accounts
+        ('fund', 'savings')
         """
         rows: list[tuple[Date, str, str, float]] = []
         for path in paths:
@@ -258,14 +303,20 @@ class Portfolio(Described):
         return cls(
             np.array(common, dtype="datetime64[D]"),
             np.array([sum(own[day] for own in values.values()) for day in common]),
-            np.array([day for day, _ in flows], dtype="datetime64[D]"),
-            np.array([amount for _, amount in flows], dtype=np.float64),
-            tuple(values),
-            tuple(left_out),
+            flow_dates=np.array([day for day, _ in flows], dtype="datetime64[D]"),
+            flows=np.array([amount for _, amount in flows], dtype=np.float64),
+            accounts=tuple(values),
+            left_out=tuple(left_out),
         )
 
     def between(self, start: Date | None = None, end: Date | None = None) -> Portfolio:
-        """The same over a part of the time: from the last valuation on or before `start` to that on or before `end`."""
+        """The same over a part of the time: from the last valuation on or before `start` to that on or before `end`.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> len(Portfolio.from_rows(rows).between("2026-01-01", "2027-06-30").dates)
+        2
+        """
         low = 0 if start is None else self._place(read_date(start, what="start"))
         high = self.dates.size - 1 if end is None else self._place(read_date(end, what="end"))
         if low >= high:
@@ -274,13 +325,19 @@ class Portfolio(Described):
         return Portfolio(
             self.dates[low : high + 1],
             self.values[low : high + 1],
-            self.flow_dates[kept],
-            self.flows[kept],
-            self.accounts,
+            flow_dates=self.flow_dates[kept],
+            flows=self.flows[kept],
+            accounts=self.accounts,
         )
 
     def year_to_date(self) -> Portfolio:
-        """From the last valuation of the year before to the last one."""
+        """From the last valuation of the year before to the last one.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> Portfolio.from_rows(rows).year_to_date().dates.astype(str).tolist()
+        ['2026-01-01', '2027-01-01']
+        """
         year = self.dates[-1].astype("datetime64[Y]").astype("datetime64[D]")
         return self.between(year - np.timedelta64(1, "D"))
 
@@ -319,12 +376,27 @@ class Portfolio(Described):
 
         Source: P. Dietz, "Pension Funds: Measuring Investment Performance", 1966; weights by days as in the GIPS
         guidance on calculation methodology.
+
+        `timing`: when in its day a flow comes, "end" or "start".
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> round(Portfolio.from_rows(rows).modified_dietz().over_span, 6)
+        0.090841
         """
         linked = float(np.prod([1.0 + period.modified_dietz(_timing(timing)) for period in self.periods]))
         return self._return(linked - 1.0)
 
     def unvalued_flows(self, timing: Timing = "end") -> list[np.datetime64]:
-        """The days on which a value would be needed beside a flow: the flow's own, or the day before its start."""
+        """The days on which a value would be needed beside a flow: the flow's own, or the day before its start.
+
+        `timing` as in `modified_dietz`.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> [str(day) for day in Portfolio.from_rows(rows).unvalued_flows()]
+        ['2026-07-01']
+        """
         inside = (self.flow_dates > self.dates[0]) & (self.flow_dates <= self.dates[-1])
         needed = np.unique(self.flow_dates[inside]) - np.timedelta64(0 if timing == "end" else 1, "D")
         return [day for day in needed if day not in self.dates]
@@ -334,6 +406,12 @@ class Portfolio(Described):
 
         Flows at the end of their day need a value on that day, flows at its start one on the day before. NoAnswer names
         the days that lack one.
+
+        `timing` as in `modified_dietz`.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0), ("2026-07-01", "a", "value", 110.0)]
+        >>> round(Portfolio.from_rows(rows).time_weighted().over_span, 9)
+        0.1
         """
         missing = self.unvalued_flows(_timing(timing))
         if missing:
@@ -398,7 +476,15 @@ class Portfolio(Described):
     def report(
         self, *, timing: Timing = "end", benchmark: Benchmark | None = None, currency: str = ""
     ) -> ReturnsReport:
-        """All four returns, each period, calendar years, and the benchmark beside them."""
+        """All four returns, each period, calendar years, and the benchmark beside them.
+
+        `timing` as in `modified_dietz`; `currency` is shown with amounts.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> Portfolio.from_rows(rows).report().returns["time_weighted"][0] is None
+        True
+        """
         from pennyweight.instruments.portfolios.report import ReturnsReport
 
         if benchmark is not None:
