@@ -72,7 +72,7 @@ def diary(
         payment = level(amount, rate, 12, count)
         balance, owed, day, number, extra, stale = amount, Decimal(0), start, 0, Decimal(0), False
         rows: list[Row] = []
-        while balance:
+        while True:
             today = [event for event in todo if event[0] == day]
             if number < count and day == due[number]:
                 interest, owed, number = cents(owed), Decimal(0), number + 1
@@ -94,8 +94,19 @@ def diary(
                 extra = Decimal(0)
                 if stale and balance and number < count:
                     payment, stale = level(balance, rate, 12, count - number), False
-            if not balance and paid < 0:  # paid off between due days: the interest so far falls due on the next
+                if not balance:
+                    break
+            if not balance and paid < 0 and not _stated_later(due, number, day, todo):
+                # paid off between due days: the interest so far falls due on the next
                 rows.append((cents(owed), cents(owed), extra, balance))
+                break
             owed += balance * rate / basis
             day += dt.timedelta(days=1)
         return rows
+
+
+def _stated_later(
+    due: list[dt.date], number: int, day: dt.date, events: Iterable[tuple[dt.date, str, Decimal]]
+) -> bool:
+    """Whether the lender states a balance later in the same period: what is paid off goes on from it."""
+    return number < len(due) and any(what == "balance" and day < when <= due[number] for when, what, _ in events)

@@ -9,7 +9,8 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError
-from pennyweight.instruments.bonds.bond import ICMA, Bond
+from pennyweight.instruments.bonds.bond import Bond
+from pennyweight.instruments.bonds.coupon_days import ICMA
 from pennyweight.quantities.amounts import read_amount
 
 __all__ = ["command"]

@@ -281,7 +281,7 @@ class _Clerk:
         exact: Units = 0.0
         extra: Units = 0
         correction: Units = 0
-        for entry in [*sorted(inside, key=lambda item: item.share or 0), None]:
+        for entry in [*sorted(inside, key=_in_turn), None]:
             until = terms.shares(number) if entry is None else (entry.share or Fraction(0))
             if terms.rounding is None:
                 exact += self.balance * float(self.yearly * (until - since))
@@ -379,3 +379,8 @@ class _Clerk:
 
     def plain(self, value: Fraction | Units) -> Units:
         return float(value) if self.terms.rounding is None else int(value)
+
+
+def _in_turn(entry: Entry) -> tuple[Fraction, bool]:
+    """The order inside a period: day by day, and what is stated of a day after what is paid on it."""
+    return entry.share or Fraction(0), entry.what == "balance"

@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 
 from pennyweight.core import bonds
 from pennyweight.core.brackets import turn_between
-from pennyweight.core.dates import Days, parts, same_day
-from pennyweight.core.daycount import icma_by_periods, year_fraction
+from pennyweight.core.dates import Days
+from pennyweight.core.daycount import year_fraction
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.instruments.bonds.coupon_days import ICMA, CouponDays
 from pennyweight.instruments.bonds.report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
@@ -30,7 +31,6 @@ First = Literal["compound", "simple"]
 FIRSTS: tuple[First, ...] = ("compound", "simple")
 Floats: TypeAlias = NDArray[np.float64]
 
-ICMA = "actual/actual ICMA"
 _FREQUENCIES = (0, 1, 2, 4, 12)
 
 
@@ -134,25 +134,7 @@ class Bond(Described):
             raise InputError(
                 "The dates are out of order: issued, first_coupon, last_coupon and maturity come one after another."
             )
-        self._check_calendar()
-
-    def _check_calendar(self) -> None:
-        if self.end_of_month and (parts(self._anchor() + 1)[2] != 1 or not self.per_year):
-            raise InputError(
-                f"end_of_month goes with coupon days on the last of a month, and {self._anchor()} is none.",
-                at="end_of_month",
-            )
-        first = self._first
-        if first is None or first == self._maturity:
-            return
-        number = self._next_regular(first - np.timedelta64(1, "D"))
-        if self._regular(number) != first:
-            around = f"{self._regular(number - 1)} and {self._regular(number)}"
-            raise InputError(
-                f"first_coupon is {first}, and coupon days counted from {self._anchor()} fall on {around}; "
-                "choose one of them, or give last_coupon when the last period is irregular.",
-                at="first_coupon",
-            )
+        self._days.check()
 
     @property
     def perpetual(self) -> bool:
@@ -178,6 +160,12 @@ class Bond(Described):
     @cached_property
     def _last(self) -> np.datetime64 | None:
         return None if self.last_coupon is None else read_date(self.last_coupon, what="last_coupon")
+
+    @cached_property
+    def _days(self) -> CouponDays:
+        return CouponDays(
+            self._maturity, self.per_year, self.day_count, self._issued, self._first, self._last, self.end_of_month
+        )
 
     @property
     def compounding(self) -> int:
@@ -234,8 +222,8 @@ class Bond(Described):
         day = self._day(settlement)
         if not self._rate:
             return 0.0
-        start, end = self._period_around(day)
-        return 100.0 * self._rate * self._elapsed(start, day, end)
+        start, end = self._days.period_around(day)
+        return 100.0 * self._rate * self._days.elapsed(start, day, end)
 
     def macaulay_duration(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
         """The mean time to the payments in years, weighted by their worth.
@@ -346,21 +334,19 @@ class Bond(Described):
             time = float(year_fraction(day, self._maturity, name))
             due = np.array([self._maturity], dtype="datetime64[D]")
             return Coupons(due, np.zeros(1), np.full(1, read_amount(self.redemption)), np.full(1, time))
-        dates = self._dates_after(day)
+        dates = self._days.dates_after(day)
         coupons, times = np.full(dates.size, 100.0 * self._rate / m), np.arange(dates.size, dtype=np.float64)
-        start, end = self._period_around(day)
-        coupons[0] = 100.0 * self._rate * self._share(start, end)
-        times += self._wait(start, day, end)
+        start, end = self._days.period_around(day)
+        coupons[0] = 100.0 * self._rate * self._days.share(start, end)
+        times += self._days.wait(start, day, end)
         if self._last is not None and dates.size > 1 and self._maturity is not None:
-            coupons[-1] = 100.0 * self._rate * self._share(self._last, self._maturity)
-            times[-1] += self._wait(self._last, self._last, self._maturity) - 1
+            coupons[-1] = 100.0 * self._rate * self._days.share(self._last, self._maturity)
+            times[-1] += self._days.wait(self._last, self._last, self._maturity) - 1
         redemption = np.zeros(dates.size)
         if not self.perpetual:
             redemption[-1] = read_amount(self.redemption)
         kept = slice(None) if self._rate else slice(-1, None)  # a zero bond pays once
         return Coupons(dates[kept], coupons[kept], redemption[kept], times[kept])
-
-    # The calendar of the bond.
 
     def _day(self, settlement: Date) -> np.datetime64:
         day = read_date(settlement, what="settlement")
@@ -369,91 +355,6 @@ class Bond(Described):
         if self._issued is not None and day < self._issued:
             raise InputError(f"Settlement on {day} is before interest begins on {self._issued}.")
         return day
-
-    def _anchor(self) -> np.datetime64:
-        """A day of the regular schedule."""
-        anchor = self._last or self._maturity or self._first or self._issued
-        assert anchor is not None
-        return anchor
-
-    def _regular_days(self, numbers: NDArray[np.int64]) -> Days:
-        """The regular coupon days so many periods from the anchor."""
-        anchor = self._anchor()
-        day = 31 if self.end_of_month else int(parts(anchor)[2])
-        return same_day(anchor, numbers * (12 // self.per_year), day)
-
-    def _regular(self, number: int) -> np.datetime64:
-        return np.datetime64(self._regular_days(np.array([number]))[0], "D")
-
-    def _next_regular(self, day: np.datetime64) -> int:
-        """The number of the first regular coupon day after a day."""
-        gap = int((day - self._anchor()).astype(np.int64))
-        number = int(np.floor(gap / (365.2425 / self.per_year))) - 1
-        while self._regular(number) <= day:
-            number += 1
-        return number
-
-    def _first_date(self) -> np.datetime64 | None:
-        """The end of the first period; None when nobody said when interest begins."""
-        if self._issued is None:
-            return None
-        if self._first is not None:
-            return self._first
-        if self._last is not None and self._issued >= self._last:
-            return self._maturity
-        return self._regular(self._next_regular(self._issued))
-
-    def _dates_after(self, day: np.datetime64) -> Days:
-        first = self._first_date()
-        number = self._next_regular(day if first is None or day >= first else first - np.timedelta64(1, "D"))
-        days = self._regular_days(number + np.arange(10 if self.perpetual else max(-number + 1, 0)))
-        if self._last is not None or not days.size:
-            days = np.append(days, np.array([self._maturity], dtype="datetime64[D]"))
-        return days
-
-    def _period_around(self, day: np.datetime64) -> tuple[np.datetime64, np.datetime64]:
-        """The coupon period a day lies in, the irregular first and last ones included."""
-        first = self._first_date()
-        if first is not None and day < first and self._issued is not None:
-            return self._issued, first
-        if self._last is not None and day >= self._last and self._maturity is not None:
-            return self._last, self._maturity
-        number = self._next_regular(day)
-        return self._regular(number - 1), self._regular(number)
-
-    def _is_regular(self, start: np.datetime64, end: np.datetime64) -> bool:
-        number = self._next_regular(start)
-        return bool(self._regular(number - 1) == start and self._regular(number) == end)
-
-    @property
-    def _by_thirty(self) -> bool:
-        return self.day_count.startswith("30")
-
-    def _icma(self, start: np.datetime64, end: np.datetime64) -> float:
-        """The part of a year by coupon periods, those of the regular schedule or notional ones on it."""
-        low, high = self._next_regular(start) - 1, self._next_regular(end)
-        return float(icma_by_periods(start, end, self._regular_days(np.arange(low, high + 1)), self.per_year))
-
-    def _share(self, start: np.datetime64, end: np.datetime64) -> float:
-        """The part of a year a coupon is paid for."""
-        if self._is_regular(start, end):
-            return 1 / self.per_year
-        if self.day_count == ICMA:
-            return self._icma(start, end)
-        return float(year_fraction(start, end, self.day_count, termination=self._maturity))
-
-    def _elapsed(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
-        """The part of a year from the period's start to a day in it."""
-        if self.day_count == ICMA:
-            return self._icma(start, day)
-        part = float(year_fraction(start, day, self.day_count, termination=self._maturity))
-        return min(part, self._share(start, end)) if self._by_thirty else part
-
-    def _wait(self, start: np.datetime64, day: np.datetime64, end: np.datetime64) -> float:
-        """Coupon periods from a day to the end of its period: by months of thirty days, else by actual days."""
-        if self._by_thirty:
-            return (self._share(start, end) - self._elapsed(start, day, end)) * self.per_year
-        return (self._icma(start, end) - self._icma(start, day)) * self.per_year
 
     # Worth.
 
@@ -499,4 +400,4 @@ class Bond(Described):
     def _bill_time(self, settlement: Date, day_count: str) -> float:
         if self._rate or self.perpetual:
             raise InputError("Discount rate and simple yield are for bills, which pay no coupon.")
-        return float(year_fraction(self._day(settlement), self._anchor(), read_day_count(day_count)))
+        return float(year_fraction(self._day(settlement), self._days.anchor, read_day_count(day_count)))

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal
 
 from pennyweight.core.loans.exact import Books, keep_books
+from pennyweight.described import frozen
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
@@ -105,8 +106,13 @@ class Loan(Shown):
     def __post_init__(self) -> None:
         super().__post_init__()
         a_text(self.title, what="title")
-        for name, of in (("events", "events"), ("extras", "Recurring"), ("holidays", "Holiday")):
-            object.__setattr__(self, name, tuple(a_list(getattr(self, name), what=name, of=of)))
+        events = [_event(one) for one in a_list(self.events, what="events", of="events")]
+        frozen(self, events=events)
+        for name, kind in (("extras", Recurring), ("holidays", Holiday)):
+            listed = a_list(getattr(self, name), what=name, of=kind.__name__)
+            if wrong := [one for one in listed if not isinstance(one, kind)]:
+                raise InputError(f"{name} hold {wrong[0]!r}; each is a {kind.__name__}.", at=name)
+            frozen(self, **{name: listed})
         given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
         _leave_out_worked_out(given)
         object.__setattr__(self, "given", given)
@@ -150,9 +156,6 @@ class Loan(Shown):
     @cached_property
     def timetable(self) -> Timetable:
         """The events placed among the payments."""
-        for given, kind, known in ((self.extras, Recurring, "extras"), (self.holidays, Holiday, "holidays")):
-            if wrong := [one for one in given if not isinstance(one, kind)]:
-                raise InputError(f"{known} hold {wrong[0]!r}; each is a {kind.__name__}.")
         events = [_event(event) for event in self.events]
         rows = 2 * len(self.agreed.rows) + 24
         return Timetable(self.terms, events, self.extras, self.holidays, rows)
