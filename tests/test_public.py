@@ -107,7 +107,7 @@ def test_every_module_says_what_it_is_and_sorts_what_it_offers() -> None:
         for assignment in offered:
             names = ast.literal_eval(assignment.value)
             assert len(set(names)) == len(names)
-        assert len(path.read_text(encoding="utf-8").splitlines()) < 480, path
+        assert len(path.read_text(encoding="utf-8").splitlines()) <= 400, path
 
 
 def test_errors_are_one_family() -> None:

@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from pennyweight.analysis.comparison import Comparison
     from pennyweight.analysis.deal import Deal
-    from pennyweight.analysis.finding import Answer, Answers, Found
+    from pennyweight.analysis.found import Answer, Answers, Found
     from pennyweight.analysis.turning import TurningPoint
     from pennyweight.analysis.variation import Variation
     from pennyweight.analysis.weighing import Figure, GoalResult, Weighing
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
-    from pennyweight.core.loans.batch import LoanBook
     from pennyweight.core.loans.batch_events import LoanEvents
+    from pennyweight.core.loans.loan_book import LoanBook
     from pennyweight.documents.model import Document
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, Place, SeveralAnswers
     from pennyweight.instruments.arrays.annuities import (
@@ -34,9 +34,11 @@ if TYPE_CHECKING:
     from pennyweight.instruments.arrays.rates import effective_rate, nominal_rate
     from pennyweight.instruments.arrays.returns import irr, irr_outcomes
     from pennyweight.instruments.arrays.worth import discount_factors, npv
-    from pennyweight.instruments.bonds.bond import Bond, Coupons
+    from pennyweight.instruments.bonds.bond import Bond
+    from pennyweight.instruments.bonds.coupon_days import Coupons
     from pennyweight.instruments.bonds.report import BondReport
-    from pennyweight.instruments.flows.cash_flows import Account, CashFlows
+    from pennyweight.instruments.flows.account import Account
+    from pennyweight.instruments.flows.cash_flows import CashFlows
     from pennyweight.instruments.flows.report import FlowsReport
     from pennyweight.instruments.flows.working import FlowsWorking
     from pennyweight.instruments.loans.events import Event, Holiday, Recurring
@@ -52,7 +54,9 @@ if TYPE_CHECKING:
     from pennyweight.instruments.plans.plan import Plan
     from pennyweight.instruments.plans.plans import grow, repay, withdraw
     from pennyweight.instruments.plans.working import PlanWorking
-    from pennyweight.instruments.portfolios.portfolio import Benchmark, Period, Portfolio, Return
+    from pennyweight.instruments.portfolios.benchmark import Benchmark
+    from pennyweight.instruments.portfolios.periods import Period, Return
+    from pennyweight.instruments.portfolios.portfolio import Portfolio
     from pennyweight.instruments.portfolios.report import ReturnsReport
     from pennyweight.instruments.rate_facts import RateFacts, rate_facts, real_rate, simple_interest, years_to_multiply
     from pennyweight.quantities.dates import payment_dates
@@ -61,16 +65,16 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 _HOMES = {
-    "Account": "instruments.flows.cash_flows",
-    "Answer": "analysis.finding",
-    "Answers": "analysis.finding",
-    "Benchmark": "instruments.portfolios.portfolio",
+    "Account": "instruments.flows.account",
+    "Answer": "analysis.found",
+    "Answers": "analysis.found",
+    "Benchmark": "instruments.portfolios.benchmark",
     "Bill": "instruments.loans.study",
     "Bond": "instruments.bonds.bond",
     "BondReport": "instruments.bonds.report",
     "CashFlows": "instruments.flows.cash_flows",
     "Comparison": "analysis.comparison",
-    "Coupons": "instruments.bonds.bond",
+    "Coupons": "instruments.bonds.coupon_days",
     "Deal": "analysis.deal",
     "Document": "documents.model",
     "Event": "instruments.loans.events",
@@ -78,7 +82,7 @@ _HOMES = {
     "Figure": "analysis.weighing",
     "FlowsReport": "instruments.flows.report",
     "FlowsWorking": "instruments.flows.working",
-    "Found": "analysis.finding",
+    "Found": "analysis.found",
     "GoalResult": "analysis.weighing",
     "Holiday": "instruments.loans.events",
     "InputError": "errors",
@@ -86,14 +90,14 @@ _HOMES = {
     "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
     "Loan": "instruments.loans.loan",
-    "LoanBook": "core.loans.batch",
+    "LoanBook": "core.loans.loan_book",
     "LoanEvents": "core.loans.batch_events",
     "LoanSet": "instruments.loans.several",
     "LoanStudy": "instruments.loans.study",
     "NoAnswer": "errors",
     "Offer": "instruments.loans.what_if",
     "PennyweightError": "errors",
-    "Period": "instruments.portfolios.portfolio",
+    "Period": "instruments.portfolios.periods",
     "Place": "errors",
     "Plan": "instruments.plans.plan",
     "PlanWorking": "instruments.plans.working",
@@ -101,7 +105,7 @@ _HOMES = {
     "RateFacts": "instruments.rate_facts",
     "Recurring": "instruments.loans.events",
     "Refinancing": "instruments.loans.what_if",
-    "Return": "instruments.portfolios.portfolio",
+    "Return": "instruments.portfolios.periods",
     "ReturnsReport": "instruments.portfolios.report",
     "Schedule": "instruments.loans.schedule",
     "SeveralAnswers": "errors",

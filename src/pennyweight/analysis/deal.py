@@ -10,7 +10,7 @@ from pennyweight.analysis import comparison, finding, variation, weighing
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison import Comparison
 from pennyweight.analysis.deal_page import deal_page
-from pennyweight.analysis.finding import Found
+from pennyweight.analysis.found import Found
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.variation import Variation
 from pennyweight.analysis.weighing import Weighing

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
-from pennyweight.analysis.finding import Answers, search
+from pennyweight.analysis.finding import search
+from pennyweight.analysis.found import Answers
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name

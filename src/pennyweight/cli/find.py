@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from pennyweight.analysis.deal import Deal
-from pennyweight.analysis.finding import Found
+from pennyweight.analysis.found import Found
 from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides
 from pennyweight.errors import InputError, NoAnswer, Place
 

@@ -9,7 +9,9 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError, Place
-from pennyweight.instruments.portfolios.portfolio import COLUMNS, KINDS, Benchmark, Portfolio
+from pennyweight.instruments.portfolios.benchmark import Benchmark
+from pennyweight.instruments.portfolios.portfolio import Portfolio
+from pennyweight.instruments.portfolios.statements import COLUMNS, KINDS
 
 __all__ = ["command"]
 

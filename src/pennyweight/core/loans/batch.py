@@ -24,35 +24,13 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.core.loans.batch_events import CHUNK, Exactness, Happenings, LoanEvents
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.core.loans.level_payment import level_payments
-from pennyweight.described import Described
+from pennyweight.core.loans.loan_book import LoanBook
 from pennyweight.errors import InputError, choice
 
-__all__ = ["LoanBook", "amortize"]
+__all__ = ["amortize"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Ints: TypeAlias = NDArray[np.int64]
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class LoanBook(Described):
-    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end.
-
-    >>> from pennyweight import amortize
-    >>> amortize([1_000, 2_000], "6%", [12, 24]).payment.tolist()
-    [86.07, 88.64]
-    """
-
-    payment: Floats
-    """The first level payment."""
-    payments: Ints
-    """How many payments are made."""
-    last_payment: Floats
-    total_interest: Floats
-    total_paid: Floats
-    payment_rows: Floats | None = None
-    interest_rows: Floats | None = None
-    extra_rows: Floats | None = None
-    balance_rows: Floats | None = None
 
 
 def amortize(

@@ -13,18 +13,17 @@ from numpy.typing import NDArray
 
 from pennyweight.core import bonds
 from pennyweight.core.brackets import turn_between
-from pennyweight.core.dates import Days
 from pennyweight.core.daycount import year_fraction
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, choice
-from pennyweight.instruments.bonds.coupon_days import ICMA, CouponDays
+from pennyweight.instruments.bonds.coupon_days import ICMA, CouponDays, Coupons
 from pennyweight.instruments.bonds.report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import LARGEST, as_float
 from pennyweight.quantities.rates import KnownRate, read_rate
 
-__all__ = ["Bond", "Coupons"]
+__all__ = ["FIRSTS", "Bond", "First"]
 
 Date = str | dt.date | np.datetime64
 First = Literal["compound", "simple"]
@@ -36,26 +35,6 @@ _FREQUENCIES = (0, 1, 2, 4, 12)
 
 def _is_icma(day_count: object) -> bool:
     return isinstance(day_count, str) and day_count == ICMA
-
-
-@dataclass(frozen=True, eq=False, repr=False)
-class Coupons(Described):
-    """What is still to come after a settlement day, per 100 of face.
-
-    >>> Bond("4%", "2028-06-15").coupons("2027-01-10").dates.astype(str).tolist()
-    ['2027-06-15', '2027-12-15', '2028-06-15']
-    """
-
-    dates: Days
-    coupons: Floats
-    redemption: Floats
-    times: Floats
-    """Periods from settlement to each payment."""
-
-    @property
-    def wait(self) -> float:
-        """Periods from settlement to the next payment."""
-        return float(self.times[0])
 
 
 @dataclass(frozen=True, repr=False)

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.dates import Days, parts, same_day
 from pennyweight.core.daycount import icma_by_periods, year_fraction
+from pennyweight.described import Described
 from pennyweight.errors import InputError
 
-__all__ = ["ICMA", "CouponDays"]
+__all__ = ["ICMA", "CouponDays", "Coupons"]
+
+Floats: TypeAlias = NDArray[np.float64]
 
 ICMA = "actual/actual ICMA"
 
@@ -135,3 +139,24 @@ class CouponDays:
         if self._by_thirty:
             return (self.share(start, end) - self.elapsed(start, day, end)) * self.per_year
         return (self._icma(start, end) - self._icma(start, day)) * self.per_year
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Coupons(Described):
+    """What is still to come after a settlement day, per 100 of face.
+
+    >>> from pennyweight import Bond
+    >>> Bond("4%", "2028-06-15").coupons("2027-01-10").dates.astype(str).tolist()
+    ['2027-06-15', '2027-12-15', '2028-06-15']
+    """
+
+    dates: Days
+    coupons: Floats
+    redemption: Floats
+    times: Floats
+    """Periods from settlement to each payment."""
+
+    @property
+    def wait(self) -> float:
+        """Periods from settlement to the next payment."""
+        return float(self.times[0])

@@ -18,7 +18,8 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.bonds.bond import Bond, Coupons, First
+    from pennyweight.instruments.bonds.bond import Bond, First
+    from pennyweight.instruments.bonds.coupon_days import Coupons
 
 __all__ = ["BondReport"]
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -18,8 +18,9 @@ from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
-from pennyweight.errors import InputError, NoAnswer, Place, SeveralAnswers, choice
-from pennyweight.quantities.csv_files import CsvTable, read_csv
+from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
+from pennyweight.instruments.flows.account import Account
+from pennyweight.instruments.flows.flow_files import read_flows
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
@@ -33,7 +34,7 @@ if TYPE_CHECKING:
     from pennyweight.instruments.flows.report import FlowsReport
     from pennyweight.instruments.flows.working import FlowsWorking
 
-__all__ = ["Account", "CashFlows"]
+__all__ = ["CashFlows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
@@ -115,27 +116,11 @@ class CashFlows(Described):
         >>> CashFlows.from_csv(str(folder / "flows" / "boatyard.csv")).amounts[:3].tolist()
         [-180000.0, -42500.0, 9800.0]
         """
-        table = read_csv(a_path(path))
-        amounts = table.amounts("amount")
-        if "date" in table.header:
-            if period is not None:
-                raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
-            if not amounts.size:
-                raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
-            dates = table.dates("date")
+        amounts, dates = read_flows(a_path(path), period)
+        if dates is not None:
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
-        if "period" not in table.header:
-            raise InputError(
-                f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}.",
-                at=Place.of_file(path),
-            )
-        return cls(
-            _by_period(table, amounts),
-            period=period or "year",
-            day_count=day_count,
-            valued_on=valued_on,
-            currency=currency,
-        )
+        kept = period or "year"
+        return cls(amounts, period=kept, day_count=day_count, valued_on=valued_on, currency=currency)
 
     @classmethod
     def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str = "year", currency: str = "") -> CashFlows:
@@ -402,26 +387,6 @@ class CashFlows(Described):
         return value
 
 
-class Account(NamedTuple):
-    """A bank account beside the flows, at the last of them.
-
-    >>> account = CashFlows([-1_000, 500, 600]).account("3%")
-    >>> round(account.ahead, 2)
-    54.1
-    """
-
-    rate: float
-    deposits: float
-    """What the money that went out would have come to in the account."""
-    returns: float
-    """What the money that came in has come to, put in the account as it came."""
-
-    @property
-    def ahead(self) -> float:
-        """By how much the flows are ahead of the account; below zero: behind."""
-        return self.returns - self.deposits
-
-
 _NO_OUTLAY = {
     "all": "No money goes out, so there is nothing to measure a return on.",
     "first": "The first flow is no outlay; measure on all outlays instead.",
@@ -432,15 +397,3 @@ def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
     """Flows of one day added up, so that times strictly increase; ends at which nothing happens are left out."""
     days, place = np.unique(times, return_inverse=True)
     return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days
-
-
-def _by_period(table: CsvTable, amounts: Floats) -> Floats:
-    periods = table.amounts("period")
-    if not periods.size:
-        raise InputError(f"{table.path} holds a header and no flows.", at=Place.of_file(table.path))
-    wrong = np.flatnonzero((periods != np.round(periods)) | (periods < 0) | (periods > 100_000))
-    if wrong.size:
-        line, value = table.lines[wrong[0]], periods[wrong[0]]
-        where = table.place(line, "period")
-        raise InputError(f"{where} is {value:g}; periods are whole numbers from 0 on.", at=where)
-    return np.bincount(periods.astype(np.intp), weights=amounts).astype(np.float64)

@@ -20,7 +20,8 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.flows.cash_flows import Account, CashFlows
+    from pennyweight.instruments.flows.account import Account
+    from pennyweight.instruments.flows.cash_flows import CashFlows
 
 __all__ = ["FlowsReport", "report"]
 

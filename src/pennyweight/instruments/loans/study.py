@@ -13,8 +13,9 @@ from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.loans.events import Moment
+from pennyweight.instruments.loans.facts import facts
 from pennyweight.instruments.loans.loan import Loan
-from pennyweight.instruments.loans.report import facts, loan_as_dict, loan_document
+from pennyweight.instruments.loans.report import loan_as_dict, loan_document
 from pennyweight.instruments.loans.what_if import (
     Extra,
     Offer,

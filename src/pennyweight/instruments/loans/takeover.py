@@ -8,12 +8,11 @@ from functools import cached_property
 from typing import Any
 
 from pennyweight.core.loans.exact import LONGEST
-from pennyweight.documents import Block, Cell, Checks, Document, FigureLine, Figures, Text
+from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.loans.due_days import Calendar
 from pennyweight.instruments.loans.loan import Loan
-from pennyweight.instruments.loans.report import loan_charts, loan_tables
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import a_text
@@ -354,38 +353,9 @@ class Takeover(Shown):
 
     def document(self) -> Document:
         """What is taken over, what it was, what does not fit, and the remaining schedule."""
-        rest, original = self.remaining, self.original
-        style, schedule = rest.terms.style, rest.agreed
+        from pennyweight.instruments.loans.takeover_page import takeover_page
 
-        def line(label: str, value: float, note: str = "", tone: Any = "plain") -> FigureLine:
-            return FigureLine(label, Cell(style.with_unit(value, "money"), tone), note)
-
-        lines = [line("Balance taken over", rest.amount + self.overdue, f"on {self.calendar.start}")]
-        if self.overdue:
-            lines.append(line("To pay at takeover", self.overdue, "arrears with their interest", "out"))
-            lines.append(line("Owed after that", rest.amount))
-        worked_out = {name for name in ("rate", "payment") if getattr(self, name) is None}
-        lines.append(FigureLine("Rate", Cell(f"{style.show(float(rest.terms.rate.value), 'rate')} a year")))
-        lines.append(line("Payment", rest.payment, "worked out" if "payment" in worked_out else ""))
-        lines.append(FigureLine("Payments left", Cell(str(len(schedule.rows))), f"the last on {schedule.paid_off_on}"))
-        lines.append(line("Interest to come", schedule.total_interest, "", "question"))
-        if original is not None:
-            life = original.agreed
-            first = original.terms.calendar.first if original.terms.calendar else ""
-            lines.append(line("Original loan", original.amount, f"{len(life.rows)} payments, the first on {first}"))
-            lines.append(FigureLine("Payments due before", Cell(str(self.made))))
-            lines.append(line("Interest over its whole life", life.total_interest))
-            share = schedule.total_interest / life.total_interest if life.total_interest else 0.0
-            lines.append(FigureLine("Of it still to come", Cell(style.show(share, "share"))))
-        blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
-        blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in self.contradictions]
-        if original is None:
-            blocks.append(
-                Text("What the loan was cannot be told; give original_amount, original_years or first_payment.")
-            )
-        blocks += [*loan_tables(schedule), Checks(schedule.checks)]
-        title = self.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
-        return Document(title, tuple(blocks), f"As of {self.calendar.start}, to the smallest unit.", loan_charts(rest))
+        return takeover_page(self)
 
     def _before(self) -> int:
         """The payments made before, where that is said and need not be worked out."""

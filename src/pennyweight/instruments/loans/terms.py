@@ -12,14 +12,14 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import DATED
 from pennyweight.core.daycount import DAY_COUNTS, days_between
-from pennyweight.core.loans.exact import LONGEST, Agreement, keep_books
+from pennyweight.core.loans.exact import LONGEST, Agreement
 from pennyweight.core.loans.level_payment import level_payment_units
 from pennyweight.core.loans.repayment import REPAID
-from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loans.due_days import Calendar
+from pennyweight.instruments.loans.unknown import exact_rate, fits, largest_amount, level_of, rate_that_fits
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import whole
@@ -27,7 +27,7 @@ from pennyweight.quantities.periods import read_compounding, read_per_year
 from pennyweight.quantities.rates import Rate, read_rate
 from pennyweight.quantities.units import Style, read_value
 
-__all__ = ["LoanTerms", "exact_rate", "settle", "share_between", "units_of"]
+__all__ = ["LoanTerms", "settle", "share_between", "units_of"]
 
 ROUNDINGS = ("half up", "half even", "payment up")
 _LARGEST = 9e15  # units, so that every sum of them is a whole number in float64 too
@@ -75,11 +75,6 @@ def units_of(value: float, style: Style, rounding: str | None, what: str) -> int
     if abs(units - whole) > Decimal("1e-6"):  # 0.1 + 0.2 is thirty cents
         raise InputError(f"{what} is {value}; amounts of this currency have {style.places} decimals at most.", at=what)
     return int(whole)
-
-
-def exact_rate(value: float) -> Fraction:
-    """The rate as it was written, exactly."""
-    return Fraction(Decimal(repr(value)))
 
 
 class _Reader:
@@ -301,7 +296,7 @@ class _Reader:
         """The agreement with the missing one of amount, rate and payment worked out (the term shows itself)."""
         loan, unit = self.loan, 1 if self.loan.rounding is None else 10**self.style.places
         if loan.amount is None:
-            balance = self._largest(agreed)
+            balance = largest_amount(agreed)
             lent = balance / unit
             part = self._share_added()
             lent = lent / (1 + part) if part else lent - self._fee(loan.fee_added, lent, "fee_added")
@@ -316,7 +311,7 @@ class _Reader:
         if agreed.residual >= balance and agreed.residual:
             raise InputError(f"residual is {loan.residual}; it is less than the loan of {lent:,.2f}.", at="residual")
         if loan.rate is None:
-            found = self._rate_needed(agreed)
+            found = rate_that_fits(agreed, self.style)
             rate = Rate(found, rate.compounding)
             agreed = replace(agreed, rate=exact_rate(found))
         if loan.amount is not None and loan.rate is not None and agreed.payment is not None and agreed.count:
@@ -335,85 +330,18 @@ class _Reader:
     def _refuse_contradiction(self, agreed: Agreement) -> None:
         """Amount, rate, term and payment all given: the last payment may differ by some cents, no more."""
         # By the loan's own interest; a payment worked out for equal periods serves for interest by days too.
-        if agreed.shares is not None and self._fits(replace(agreed, shares=None)):
+        if agreed.shares is not None and fits(replace(agreed, shares=None), self.before):
             return
-        if self._fits(agreed):
+        if fits(agreed, self.before):
             return
         count = agreed.count or 1
-        fitting = _level_of(agreed)
+        fitting = level_of(agreed)
         gap = fitting - (agreed.payment or 0)
         shown = [self.style.with_unit(float(value) / 10**self.style.places, "money") for value in (fitting, abs(gap))]
         raise InputError(
             f"Amount, rate, term and payment contradict each other: over {count} payments the payment is {shown[0]}, "
             f"{shown[1]} {'more' if gap > 0 else 'less'} than given; leave one of the four out."
         )
-
-    def _fits(self, agreed: Agreement) -> bool:
-        """Whether the payment given is the level one but for a unit, or pays the loan off with the last one agreed."""
-        unit = 1e-9 * float(agreed.payment or 0) if agreed.rounding is None else 1.0
-        if self.before and agreed.count:
-            # What the rounding of all payments comes to at the end, spread over those that are left.
-            growth, n = np.log1p(float(agreed.periodic(agreed.rate))), agreed.count
-            whole_life, rest = (np.expm1(k * growth) if growth else k for k in (self.before + n, n))
-            unit *= float(whole_life / rest) + 1
-        if abs(_level_of(agreed) - (agreed.payment or 0)) <= unit:
-            return True
-        plain = agreed.spread is None and not agreed.residual and not agreed.interest_only and not agreed.at_start
-        return plain and len(keep_books(replace(agreed, count=None)).rows) == agreed.count
-
-    def _largest(self, agreed: Agreement) -> int | float:
-        """What the payments are worth, rounded down; the level payment of it is not above the given one."""
-        payment = agreed.payment or 0
-        i = float(agreed.periodic(agreed.rate))
-        # While only interest is paid the balance stands, so the payments are worth what they are at its end.
-        over, count = ((many or 1) - agreed.interest_only for many in (agreed.spread or agreed.count, agreed.count))
-        factor = over if i == 0 else -np.expm1(-over * np.log1p(i)) / i
-        worth = payment * factor * (1 + i if agreed.at_start else 1) + agreed.residual * (1 + i) ** -count
-        if agreed.rounding is None:
-            return float(worth)
-        balance = int(worth)
-        while balance > 0 and _level_of(replace(agreed, amount=balance)) > payment:
-            balance -= 1
-        if balance <= 0:
-            raise NoAnswer("The payment repays no amount at these terms.")
-        return balance
-
-    def _rate_needed(self, agreed: Agreement) -> float:
-        """The yearly rate with the fewest digits at which the level payment is the given one."""
-        target = agreed.payment or 0
-        half = 1e-12 * float(target) if agreed.rounding is None else 0.5
-
-        def close(yearly: float) -> float:
-            terms = replace(agreed, rate=Fraction(yearly), rounding=None, amount=float(agreed.amount))
-            return float(_level_of(terms))
-
-        def reaches(wanted: float, yearly: float) -> bool:
-            return close(yearly) >= wanted
-
-        if close(0.0) > target + half:
-            total = self.style.show((agreed.count or 1) * target / 10**self.style.places, "money")
-            raise NoAnswer(f"All payments together, {total}, are less than the amount; no rate of 0 or more fits.")
-        bounds = []
-        for wanted in (target - half, target + half):
-            low, high = 0.0, 1.0
-            while close(high) < wanted and high < 1e4:
-                high *= 2
-            bounds.append(turn_between(partial(reaches, wanted), low, high)[1])
-        middle = sum(bounds) / 2
-        for places in range(4, 15):
-            short = round(middle, places)
-            if agreed.rounding is not None and _level_of(replace(agreed, rate=exact_rate(short))) == target:
-                return short
-        return middle
-
-
-def _level_of(agreed: Agreement) -> int | float:
-    # The first payment that is worked out is the agreed one; one row is all that is needed of the books.
-    first = agreed.interest_only
-    count, spread = ((over or first) - first for over in (agreed.count, agreed.spread))
-    terms = replace(agreed, payment=None, shares=None, interest_only=0, count=count or None, spread=spread or None)
-    books = keep_books(terms, stop=1)
-    return books.settings[0].payment
 
 
 def _divided(per_year: int, yearly: Fraction) -> Fraction:

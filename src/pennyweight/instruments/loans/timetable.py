@@ -15,7 +15,8 @@ from pennyweight.core.loans.exact import Agreement, Books, Entry
 from pennyweight.described import Described
 from pennyweight.errors import InputError, within
 from pennyweight.instruments.loans.events import Event, Holiday, Moment, Recurring
-from pennyweight.instruments.loans.terms import LoanTerms, exact_rate, share_between, units_of
+from pennyweight.instruments.loans.terms import LoanTerms, share_between, units_of
+from pennyweight.instruments.loans.unknown import exact_rate
 
 __all__ = ["Statement", "Timetable"]
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple, TypeAlias
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +14,11 @@ from numpy.typing import NDArray
 from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
-from pennyweight.errors import InputError, NoAnswer, Place, choice, nearest
+from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
+from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
+from pennyweight.instruments.portfolios.statements import KINDS, Date, rows_of
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text, an_instance
 from pennyweight.quantities.numbers import read_row
@@ -26,147 +27,12 @@ from pennyweight.quantities.units import check_currency
 if TYPE_CHECKING:
     from pennyweight.instruments.portfolios.report import ReturnsReport
 
-__all__ = ["KINDS", "Benchmark", "Period", "Portfolio", "Return"]
+__all__ = ["Portfolio"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Date = str | dt.date | np.datetime64
-Timing = Literal["end", "start"]
-TIMINGS: tuple[Timing, ...] = ("end", "start")
 
-KINDS = ("value", "deposit", "withdrawal")
-COLUMNS = ("date", "account", "kind", "amount")
 
 _DAYS_A_YEAR = 365.0
-
-
-class Return(NamedTuple):
-    """A return over the whole span, and a year's; None when the span is a year or less.
-
-    >>> from pennyweight import Portfolio
-    >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2028-01-01", "a", "value", 121.0)])
-    >>> round(account.time_weighted().annualized, 6)
-    0.1
-    """
-
-    over_span: float
-    annualized: float | None
-
-
-class Period(NamedTuple):
-    """From one valuation to the next. Flows are (day within the period, amount), deposits positive.
-
-    >>> from pennyweight import Portfolio
-    >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)])
-    >>> [(period.days, period.opening, period.closing) for period in account.periods]
-    [(59, 100.0, 105.0)]
-    """
-
-    start: np.datetime64
-    end: np.datetime64
-    opening: float
-    closing: float
-    flows: tuple[tuple[int, float], ...]
-
-    @property
-    def days(self) -> int:
-        """Calendar days, the last counted, the first not."""
-        return int((self.end - self.start).astype(np.int64))
-
-    @property
-    def put_in(self) -> float:
-        """Deposits less withdrawals."""
-        return sum(amount for _, amount in self.flows)
-
-    @property
-    def gain(self) -> float:
-        """What the period earned."""
-        return self.closing - self.opening - self.put_in
-
-    def capital(self, timing: Timing) -> float:
-        """The average capital: the opening value, and each flow for the part of the period it was there.
-
-        `timing`: when in its day a flow comes, "end" or "start".
-
-        >>> rows = [("2026-01-01", "a", "value", 100.0),
-        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
-        >>> round(Portfolio.from_rows(rows).periods[0].capital("end"), 4)
-        110.0822
-        """
-        late = 0 if choice(timing, TIMINGS, "timing") == "end" else 1
-        return self.opening + sum(amount * (self.days - day + late) / self.days for day, amount in self.flows)
-
-    def modified_dietz(self, timing: Timing) -> float:
-        """Gain over average capital. NoAnswer when that capital is zero or less.
-
-        `timing` as in `capital`.
-
-        >>> rows = [("2026-01-01", "a", "value", 100.0),
-        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
-        >>> round(Portfolio.from_rows(rows).periods[0].modified_dietz("end"), 6)
-        0.090841
-        """
-        capital = self.capital(timing)
-        if capital <= 0:
-            raise NoAnswer(
-                f"From {self.start} to {self.end} the average capital is {capital:,.2f}; a return needs it above zero."
-            )
-        return self.gain / capital
-
-
-@dataclass(frozen=True, eq=False, repr=False)
-class Benchmark(Described):
-    """Levels of an index, above zero, one a day, in any order.
-
-    Raises:
-        InputError: when a level is zero or below, or the numbers of dates and levels differ.
-
-    >>> index = Benchmark(["2026-07-01", "2026-01-01"], [104.0, 100.0])
-    >>> index.levels.tolist()
-    [100.0, 104.0]
-    """
-
-    dates: Days
-    levels: Floats
-
-    def __post_init__(self) -> None:
-        dates, levels = read_dates(self.dates), read_row(self.levels, what="levels")
-        if dates.size != levels.size:
-            raise InputError(f"{levels.size} levels and {dates.size} dates: each level needs its date.")
-        if (levels <= 0).any():
-            raise InputError(f"The benchmark needs levels above zero; one is {levels[levels <= 0][0]:g}.")
-        order = np.argsort(dates, kind="stable")
-        _keep(self, dates=dates[order], levels=levels[order])
-
-    @classmethod
-    def from_csv(cls, path: str | Path) -> Benchmark:
-        """Read a CSV with the columns `date` and `level`.
-
-        `path` is the file; InputError names row and column.
-
-        >>> from importlib.resources import files
-        >>> folder = files("pennyweight.starters")
-        >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
-        [100.0, 102.8]
-        """
-        table = read_csv(a_path(path))
-        dates, levels = table.dates("date"), table.amounts("level")
-        if not levels.size or (levels <= 0).any():
-            raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))
-        return cls(dates, levels)
-
-    def at(self, days: Days) -> Floats:
-        """The last level on or before each day.
-
-        `days` is an array of days, (n,); the levels have the same shape.
-
-        >>> index = Benchmark(["2026-01-01", "2026-07-01"], [100.0, 104.0])
-        >>> index.at(np.array(["2026-05-05", "2026-08-08"], dtype="datetime64[D]")).tolist()
-        [100.0, 104.0]
-        """
-        place = np.searchsorted(self.dates, days, side="right") - 1
-        if (place < 0).any():
-            raise InputError(f"The benchmark begins on {self.dates[0]}, after {days[0]}.")
-        return self.levels[place]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -212,7 +78,7 @@ class Portfolio(Described):
             tuple(a_text(one, what=what) for one in a_list(given, what=what, of="texts"))
             for given, what in ((self.accounts, "accounts"), (self.left_out, "left_out"))
         )
-        _keep(
+        keep_copies(
             self, dates=dates, values=values, flow_dates=flow_dates, flows=flows, accounts=accounts, left_out=left_out
         )
 
@@ -273,7 +139,7 @@ class Portfolio(Described):
         """
         rows: list[tuple[Date, str, str, float]] = []
         for path in paths:
-            rows += _rows_of(
+            rows += rows_of(
                 a_path(path),
                 a_mapping(columns, what="columns", of="their names in the file"),
                 a_mapping(kinds, what="kinds", of="our kinds by their word in the file"),
@@ -384,7 +250,7 @@ class Portfolio(Described):
         >>> round(Portfolio.from_rows(rows).modified_dietz().over_span, 6)
         0.090841
         """
-        linked = float(np.prod([1.0 + period.modified_dietz(_timing(timing)) for period in self.periods]))
+        linked = float(np.prod([1.0 + period.modified_dietz(read_timing(timing)) for period in self.periods]))
         return self._return(linked - 1.0)
 
     def unvalued_flows(self, timing: Timing = "end") -> list[np.datetime64]:
@@ -413,7 +279,7 @@ class Portfolio(Described):
         >>> round(Portfolio.from_rows(rows).time_weighted().over_span, 9)
         0.1
         """
-        missing = self.unvalued_flows(_timing(timing))
+        missing = self.unvalued_flows(read_timing(timing))
         if missing:
             shown = ", ".join(map(str, missing))
             when = "on the day of each flow" if timing == "end" else "on the day before each flow"
@@ -489,7 +355,7 @@ class Portfolio(Described):
 
         if benchmark is not None:
             an_instance(benchmark, Benchmark, what="benchmark")
-        return ReturnsReport(self, _timing(timing), benchmark, check_currency(currency))
+        return ReturnsReport(self, read_timing(timing), benchmark, check_currency(currency))
 
     def _return(self, over: float) -> Return:
         if self.span <= 1 or over < -1:  # more than all is lost: there is no rate for that
@@ -507,47 +373,9 @@ class Portfolio(Described):
         return ", ".join(shown if len(shown) <= 6 else [*shown[:3], "…", *shown[-2:]])
 
 
-def _timing(timing: object) -> Timing:
-    return choice(timing, TIMINGS, "timing")
-
-
-def _keep(owner: object, **fields: object) -> None:
-    """Set the fields of a frozen object; arrays are copies that nobody can change."""
-    for name, value in fields.items():
-        if isinstance(value, np.ndarray):
-            value = value.copy()
-            value.flags.writeable = False
-        object.__setattr__(owner, name, value)
-
-
 def _is_empty(given: object) -> bool:
     return not a_list(given, what="flows", of="amounts, one a flow date")
 
 
 def _listed(rows: object) -> Iterable[Any]:
     return a_list(rows, what="rows", of="(date, account, kind, amount)")
-
-
-def _rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -> list[tuple[Date, str, str, float]]:
-    """The rows of one statement file, in our words."""
-    table = read_csv(path)
-    names = {name: columns.get(name, name) for name in COLUMNS}
-    days, amounts, words = table.dates(names["date"]), table.amounts(names["amount"]), table.column(names["kind"])
-    has_accounts = names["account"] in table.header or "account" in columns
-    accounts = table.column(names["account"]) if has_accounts else [path.stem] * len(words)
-    rows: list[tuple[Date, str, str, float]] = []
-    for line, day, account, word, amount in zip(table.lines, days, accounts, words, amounts, strict=True):
-        kind = kinds.get(word, word.lower())
-        if kind not in KINDS:
-            hint = nearest(word, KINDS) or "."
-            raise InputError(
-                f"{path}, row {line}, column '{names['kind']}' is '{word}'{hint} Known are {', '.join(KINDS)}.",
-                at=Place.of_file(path),
-            )
-        if amount < 0 and kind != "value":
-            raise InputError(
-                f"{path}, row {line}: a {kind} of {amount}; write it positive, its kind says which way.",
-                at=Place.of_file(path),
-            )
-        rows.append((day, account, kind, float(amount)))
-    return rows

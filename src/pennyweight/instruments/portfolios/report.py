@@ -18,7 +18,9 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.portfolios.portfolio import Benchmark, Portfolio, Return, Timing
+    from pennyweight.instruments.portfolios.benchmark import Benchmark
+    from pennyweight.instruments.portfolios.periods import Return, Timing
+    from pennyweight.instruments.portfolios.portfolio import Portfolio
 
 __all__ = ["ReturnsReport"]
 

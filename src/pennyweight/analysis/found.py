@@ -1,0 +1,128 @@
+"""What looking for the value of an input has found, and its page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+from pennyweight.described import Described
+from pennyweight.documents import Cell, Column, Document, Table, Text
+from pennyweight.documents.shown import Shown
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Answer", "Answers", "Found", "Side"]
+
+Side = Literal["exactly", "at most", "at least"]
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Answer(Described):
+    """One value that answers; `kind` says on which side of it the condition holds.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> answer = deal.find("hull", "npv >= 0").outcomes["base"].answers[0]
+    >>> answer.kind, answer.shown
+    ('at most', 'EUR 537,185.75')
+    """
+
+    value: float
+    kind: Side
+    shown: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Answers(Described):
+    """The answers in one scenario, smallest first, or why there is none.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> found = deal.find("swap_year", "npv < 0").outcomes["base"]
+    >>> found.answers, found.looked
+    ((), (0.0, 12.0))
+    """
+
+    answers: tuple[Answer, ...]
+    reason: str
+    looked: tuple[float, float] = (0.0, 0.0)
+    """The range that was looked through."""
+    always: bool | None = None
+    """True when the condition holds for every value looked at, False for none; None when it turns or was not told."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Found(Shown):
+    """What `find` found: for each scenario its answers, or the reason why there are none.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> found = deal.find("hull", "npv == 0", scenarios=["base", "wet_summers"])
+    >>> {name: round(values[0], 2) for name, values in found.answers.items()}
+    {'base': 537185.75, 'wet_summers': 338694.26}
+    """
+
+    deal: str
+    input: str
+    label: str
+    so_that: str
+    by_scale: bool
+    looked: tuple[float, float]
+    looked_shown: str
+    outcomes: Mapping[str, Answers]
+    labels: Mapping[str, str]
+
+    @property
+    def answers(self) -> dict[str, list[float]]:
+        """The answers by scenario."""
+        return {name: [answer.value for answer in item.answers] for name, item in self.outcomes.items()}
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row an answer: scenario, value, kind, note."""
+        import pandas as pd
+
+        rows = [
+            (name, answer.value, answer.kind, answer.note)
+            for name, item in self.outcomes.items()
+            for answer in item.answers
+        ]
+        return pd.DataFrame(rows, columns=["scenario", self.input, "kind", "note"])
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "deal": self.deal,
+            "input": self.input,
+            "so_that": self.so_that,
+            "by_scale": self.by_scale,
+            "between": list(self.looked),
+            "answers": self.answers,
+            "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.outcomes.items()},
+            "reasons": {name: item.reason for name, item in self.outcomes.items() if item.reason},
+        }
+
+    def document(self) -> Document:
+        """One line a scenario and answer."""
+        rows = []
+        for name, item in self.outcomes.items():
+            title = self.labels.get(name, name)
+            if not item.answers:
+                rows.append((Cell(title), Cell("none", "out"), Cell(item.reason)))
+            for answer in item.answers:
+                kind = "" if answer.kind == "exactly" else answer.kind + " "
+                rows.append((Cell(title), Cell(kind + answer.shown, "question"), Cell(answer.note)))
+        what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
+        table = Table(
+            f"{what}, so that {self.so_that}",
+            (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
+            tuple(rows),
+        )
+        return Document(self.deal, (table, Text(f"Looked between {self.looked_shown}.", "comparison")))

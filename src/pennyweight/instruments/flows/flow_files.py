@@ -1,0 +1,47 @@
+"""Files of flows: amounts by date, or by period."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.errors import InputError, Place
+from pennyweight.quantities.csv_files import CsvTable, read_csv
+from pennyweight.quantities.dates import Days
+
+__all__ = ["read_flows"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+def read_flows(path: Path, period: str | None) -> tuple[Floats, Days | None]:
+    """The amounts of a file, and their dates; None when they come one a period, which may be said then."""
+    table = read_csv(path)
+    amounts = table.amounts("amount")
+    if "date" in table.header:
+        if period is not None:
+            raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
+        if not amounts.size:
+            raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
+        return amounts, table.dates("date")
+    if "period" not in table.header:
+        raise InputError(
+            f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}.",
+            at=Place.of_file(path),
+        )
+    return _by_period(table, amounts), None
+
+
+def _by_period(table: CsvTable, amounts: Floats) -> Floats:
+    periods = table.amounts("period")
+    if not periods.size:
+        raise InputError(f"{table.path} holds a header and no flows.", at=Place.of_file(table.path))
+    wrong = np.flatnonzero((periods != np.round(periods)) | (periods < 0) | (periods > 100_000))
+    if wrong.size:
+        line, value = table.lines[wrong[0]], periods[wrong[0]]
+        where = table.place(line, "period")
+        raise InputError(f"{where} is {value:g}; periods are whole numbers from 0 on.", at=where)
+    return np.bincount(periods.astype(np.intp), weights=amounts).astype(np.float64)

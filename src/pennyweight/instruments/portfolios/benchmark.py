@@ -1,0 +1,86 @@
+"""Levels of an index, to stand beside a portfolio."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.described import Described
+from pennyweight.errors import InputError, Place
+from pennyweight.quantities.csv_files import read_csv
+from pennyweight.quantities.dates import Days, read_dates
+from pennyweight.quantities.given import a_path
+from pennyweight.quantities.numbers import read_row
+
+__all__ = ["Benchmark", "keep_copies"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Benchmark(Described):
+    """Levels of an index, above zero, one a day, in any order.
+
+    Raises:
+        InputError: when a level is zero or below, or the numbers of dates and levels differ.
+
+    >>> index = Benchmark(["2026-07-01", "2026-01-01"], [104.0, 100.0])
+    >>> index.levels.tolist()
+    [100.0, 104.0]
+    """
+
+    dates: Days
+    levels: Floats
+
+    def __post_init__(self) -> None:
+        dates, levels = read_dates(self.dates), read_row(self.levels, what="levels")
+        if dates.size != levels.size:
+            raise InputError(f"{levels.size} levels and {dates.size} dates: each level needs its date.")
+        if (levels <= 0).any():
+            raise InputError(f"The benchmark needs levels above zero; one is {levels[levels <= 0][0]:g}.")
+        order = np.argsort(dates, kind="stable")
+        keep_copies(self, dates=dates[order], levels=levels[order])
+
+    @classmethod
+    def from_csv(cls, path: str | Path) -> Benchmark:
+        """Read a CSV with the columns `date` and `level`.
+
+        `path` is the file; InputError names row and column.
+
+        >>> from importlib.resources import files
+        >>> folder = files("pennyweight.starters")
+        >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
+        [100.0, 102.8]
+        """
+        table = read_csv(a_path(path))
+        dates, levels = table.dates("date"), table.amounts("level")
+        if not levels.size or (levels <= 0).any():
+            raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))
+        return cls(dates, levels)
+
+    def at(self, days: Days) -> Floats:
+        """The last level on or before each day.
+
+        `days` is an array of days, (n,); the levels have the same shape.
+
+        >>> index = Benchmark(["2026-01-01", "2026-07-01"], [100.0, 104.0])
+        >>> index.at(np.array(["2026-05-05", "2026-08-08"], dtype="datetime64[D]")).tolist()
+        [100.0, 104.0]
+        """
+        place = np.searchsorted(self.dates, days, side="right") - 1
+        if (place < 0).any():
+            raise InputError(f"The benchmark begins on {self.dates[0]}, after {days[0]}.")
+        return self.levels[place]
+
+
+def keep_copies(owner: object, **fields: object) -> None:
+    """Set the fields of a frozen object; arrays are copies that nobody can change."""
+    for name, value in fields.items():
+        if isinstance(value, np.ndarray):
+            value = value.copy()
+            value.flags.writeable = False
+        object.__setattr__(owner, name, value)
