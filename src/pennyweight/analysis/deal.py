@@ -26,7 +26,8 @@ __all__ = ["Deal"]
 
 
 class Deal(Shown):
-    """A deal: what goes in, how the money moves, what must come true.
+    """A deal: what goes in, how the money moves, what must come true. Make one with `read` or `from_dict`;
+    `definition` is a deal that was read already.
 
     >>> deal = Deal.from_dict({
     ...     "deal": "Kiln",
@@ -143,6 +144,7 @@ class Deal(Shown):
             places: for each input a list of values, or a text: "380k..460k/9" is nine values, both ends in;
                 "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
             show: the measures; left out: all for one input, the first for two.
+            scenario, inputs: as in `weigh`.
 
         >>> from importlib.resources import files
         >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
@@ -168,6 +170,7 @@ class Deal(Shown):
             name: the input; a series is found by its multiple.
             so_that: a condition on measures, such as "npv == 0" or "irr >= hurdle and payback <= 8"; left out:
                 that the deal pays off.
+            scenarios: their names; left out: the deal as it stands. inputs: as in `weigh`.
             between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
 
         >>> from importlib.resources import files

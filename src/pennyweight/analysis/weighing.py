@@ -145,7 +145,14 @@ class Weighing(Shown):
         return frame
 
     def lines(self, by: str = "period") -> pd.DataFrame:
-        """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end."""
+        """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.weigh().lines("year")["net"].round(2).head(2).tolist()
+        [-315000.0, 40368.0]
+        """
         import pandas as pd
 
         if choice(by, ("period", "year"), "by") == "period":

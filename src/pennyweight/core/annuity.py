@@ -41,7 +41,8 @@ _CHUNK = 8_192
 def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
     """Return the worth today of payments 1, 1 + growth, (1 + growth) ** 2…, one a period.
 
-    NaN where rate or growth is -1 or less. Shapes broadcast.
+    `rate` and `growth` are of a period, `periods` how many there are; `paid` at the "end" or the "start" of each. NaN
+    where rate or growth is -1 or less. Shapes broadcast. Source: S. Kellison, "The Theory of Interest", 3rd ed., ch. 3.
 
     >>> round(float(annuity_factor(0.05, 10)), 6), float(annuity_factor(0.05, 10, growth=0.05)) == 10 / 1.05
     (7.721735, True)
@@ -57,6 +58,8 @@ def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0
 
 def perpetuity_factor(rate: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
     """Return the worth today of payments that never end: 1 / (rate - growth), NaN unless rate > growth.
+
+    `rate` and `growth` are of a period; `paid` at the "end" or the "start" of each. Shapes broadcast.
 
     >>> float(perpetuity_factor(0.05)), float(perpetuity_factor(0.05, growth=0.05))
     (20.0, nan)
@@ -78,6 +81,9 @@ def present_value(
 ) -> Floats:
     """Return the worth today of `payment` each period and of `future` at the end of the last.
 
+    `rate` is that of a period; each payment grows by `growth` from the one before; `paid` at the "end" or the "start"
+    of each of the `periods`. Shapes broadcast.
+
     >>> round(float(present_value(payment=100.0, rate=0.05, periods=10)), 2)
     772.17
     """
@@ -96,6 +102,8 @@ def future_value(
     paid: Paid = "end",
 ) -> Floats:
     """Return what `payment` each period and `present` today have become at the end of the last period.
+
+    `rate`, `periods`, `growth` and `paid` as in `present_value`. Shapes broadcast.
 
     >>> round(float(future_value(payment=100.0, rate=0.05, periods=10)), 2)
     1257.79
@@ -116,7 +124,8 @@ def level_payment(
 ) -> Floats:
     """Return the payment each period that takes a debt from `owed` to `still_owed`; with growth, the first one.
 
-    NaN where there is no period to pay in.
+    `rate`, `periods`, `growth` and `paid` as in `present_value`. Shapes broadcast. NaN where there is no period to pay
+    in.
 
     >>> round(float(level_payment(owed=100_000.0, rate=0.06 / 12, periods=360)), 2)
     599.55
@@ -134,6 +143,7 @@ def payments_needed(
     """Return how many level payments take a debt from `owed` to `still_owed`; not whole as a rule.
 
     log((payment - still_owed i) / (payment - owed i)) / log(1 + i). NaN where the payment never gets there.
+    `rate` is that of a period; `paid` at the "end" or the "start" of each. Shapes broadcast.
 
     >>> round(float(payments_needed(owed=100_000.0, payment=599.5505251527570, rate=0.005)), 6)
     360.0
@@ -150,7 +160,7 @@ def payments_needed(
 
 
 def rate_needed(*, owed: ArrayLike, payment: ArrayLike, periods: ArrayLike, paid: Paid = "end") -> Floats:
-    """Return the rate per period at which level payments just clear what is owed.
+    """Return the rate per period at which level payments, `paid` at its "end" or "start", just clear what is owed.
 
     NaN where payment or owed is not above zero. The payment at the rate agrees with the one given to 1e-12
     of itself. A million rows take one call; shapes broadcast.

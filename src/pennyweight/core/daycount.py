@@ -46,7 +46,7 @@ def days_between(
 ) -> Floats:
     """Return the days from `start` to `end` as a day count counts them: by the calendar, or by months of thirty days.
 
-    Arguments as in `year_fraction`.
+    `start`, `end`, `day_count` and `termination` as in `year_fraction`.
 
     >>> [float(days_between("2027-01-31", "2027-02-28", name)) for name in ("actual/365", "30/360", "30E/360 ISDA")]
     [28.0, 28.0, 30.0]

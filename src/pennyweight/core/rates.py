@@ -11,7 +11,7 @@ Floats = NDArray[np.float64]
 
 
 def effective_rate(nominal: ArrayLike, per_year: float) -> Floats:
-    """Return the effective rate of a quoted one that compounds `per_year` times (inf: continuously).
+    """Return the effective rate of a `nominal` one that compounds `per_year` times (inf: continuously).
 
     (1 + j/m) ** m - 1, or exp(j) - 1. Source: S. Kellison, "The Theory of Interest", 3rd ed., section 1.8.
 

@@ -24,7 +24,7 @@ __all__ = ["RateFacts", "rate_facts", "real_rate", "simple_interest", "years_to_
 
 
 def real_rate(nominal: str | float, inflation: str | float) -> float:
-    """Return what a rate is worth in prices that rise: (1 + rate) / (1 + inflation) - 1, both effective a year.
+    """Return what a `nominal` rate is worth in prices that rise: (1 + rate) / (1 + inflation) - 1, both effective.
 
     Source: I. Fisher, "The Theory of Interest", 1930, ch. 19.
 
@@ -119,7 +119,11 @@ class RateFacts(Shown):
         return pd.DataFrame(rows, columns=["compounding", "nominal", "per_period"]).set_index("compounding")
 
     def years(self) -> float | None:
-        """Years to grow to `times`; None when it never does."""
+        """Years to grow to `times`; None when it never does.
+
+        >>> round(rate_facts("6%").years(), 4)
+        11.8957
+        """
         try:
             return years_to_multiply(Rate(self.effective, 0.0), self.times)
         except NoAnswer:

@@ -47,7 +47,7 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
 def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutcomes:
     """Return the rate of each row, NaN where it has none, and beside it the `IrrOutcome` that says why.
 
-    Arguments as in `irr`. `IrrOutcome(code).reason` puts a code in words.
+    `flows` and `times` as in `irr`. `IrrOutcome(code).reason` puts a code in words.
 
     >>> from pennyweight.core.irr.outcome import IrrOutcome
     >>> rows = [[-100.0, 110.0, 0.0], [-100.0, 230.0, -132.0], [1.0, 1.0, 1.0]]

@@ -235,7 +235,12 @@ class Bond(Described):
         return worth.bend / worth.value
 
     def current_yield(self, price: float) -> float:
-        """A year's coupons over the clean price."""
+        """A year's coupons over the clean price.
+
+        >>> bond = Bond("4%", "2031-06-15")
+        >>> round(bond.current_yield(97.25), 6)
+        0.041131
+        """
         found = 100.0 * self._rate / self._price(price)
         if not np.isfinite(found):
             raise NoAnswer(f"At a price of {price} the yield is more than a number can hold.")

@@ -49,7 +49,7 @@ class BondReport(Shown):
     def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
         """Work out every figure at a yield.
 
-        `day` is the settlement, `rate` the yield; the rest as in `Bond.report`.
+        `day` is the settlement, `rate` the yield; `first` and `currency` as in `Bond.report`.
 
         >>> from pennyweight import Bond
         >>> bond, day = Bond("4%", "2031-06-15"), np.datetime64("2026-12-15")

@@ -176,7 +176,11 @@ class CashFlows(Described):
         return self._defined(worth, "The present value is more than a number can hold.")
 
     def irrs(self) -> list[float]:
-        """Every rate above -100 % at which the present value is zero, smallest first; touching ones included."""
+        """Every rate above -100 % at which the present value is zero, smallest first; touching ones included.
+
+        >>> [round(rate, 9) for rate in CashFlows([-100, 230, -132]).irrs()]
+        [0.1, 0.2]
+        """
         flows, times = self._for_irr()
         crossing, touching = core_irr.all_rates(flows, times=times)
         return sorted(self._yearly(rate) for rate in (*crossing, *touching))
@@ -186,6 +190,9 @@ class CashFlows(Described):
 
         Raises NoAnswer when there is none, or when the present value touches zero without crossing it, and
         SeveralAnswers, which carries all of them.
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).irr(), 6)
+        0.163406
         """
         flows, times = self._for_irr()
         found = core_irr.irr_outcomes(flows, times=times)
@@ -202,6 +209,9 @@ class CashFlows(Described):
         """The yearly rate that turns the outflows into the inflows' value at the end.
 
         Inflows earn `reinvested_at` until the last flow, outflows are discounted at `borrowed_at`.
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).modified_irr(reinvested_at="5%", borrowed_at="8%"), 6)
+        0.132306
         """
         rate = float(
             core.modified_irr(
@@ -232,7 +242,13 @@ class CashFlows(Described):
         return self._defined(when, f"Never paid back: the running total ends at {total:,.2f}.")
 
     def roi(self, *, on: Outlay = "all") -> float:
-        """Gain over outlay, undiscounted, over the whole span: on all money out, or on the first outlay."""
+        """Gain over outlay, undiscounted, over the whole span: on all money out, or on the first outlay.
+
+        `on` is "all" or "first".
+
+        >>> round(CashFlows([-1000, 300, 420, 680]).roi(), 9)
+        0.4
+        """
         return self._defined(float(core.roi(self.amounts, on=choice(on, core.OUTLAYS, "on"))), _NO_OUTLAY[on])
 
     def profitability_index(self, rate: str | float, *, on: Outlay = "all") -> float:

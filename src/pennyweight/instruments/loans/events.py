@@ -73,7 +73,8 @@ class Event(Described):
     """Something that happened or will: `when` is a day, or the number of a payment.
 
     `what` is "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was
-    due that day, also 0) or "balance" (what the lender states is owed, after that day's payment).
+    due that day, also 0) or "balance" (what the lender states is owed, after all that is paid that day).
+    `amount` is in the currency, or the yearly rate; `where` names its place in messages.
 
     >>> from pennyweight import Loan
     >>> Loan(1_000, "0%", years=1, events=[Event(3, "extra", 250)]).schedule.balance_after(3)
@@ -118,7 +119,8 @@ class Event(Described):
 class Recurring(Described):
     """An extra payment that comes again, from `first` to `last` (days, or numbers of payments), `per_year` times.
 
-    `rising` makes it grow by a yearly rate, at each anniversary of the first.
+    `amount` is in the currency; `rising` makes it grow by a yearly rate, at each anniversary of the first. `where`
+    names its place in messages.
 
     >>> from pennyweight import Loan
     >>> each = Recurring(100, 1, per_year="year", rising="10%")
@@ -159,6 +161,8 @@ class Recurring(Described):
 @dataclass(frozen=True, slots=True, repr=False)
 class Holiday(Described):
     """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid".
+
+    `where` names its place in messages.
 
     >>> from pennyweight import Loan
     >>> Loan(1_200, "0%", years=1, holidays=[Holiday(3, 2)]).frame["payment"].iloc[2:5].tolist()

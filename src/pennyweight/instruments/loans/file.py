@@ -161,6 +161,7 @@ def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy |
     is to be tried out on it.
 
     Args:
+        path: the file.
         as_of: the day of which key facts are told, in place of the file's.
 
     >>> from importlib.resources import files

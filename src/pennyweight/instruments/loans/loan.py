@@ -56,6 +56,8 @@ class Loan(Shown):
             changes: the "last payment", which clears what is left, the "payment", worked out anew, or the "term".
         payments_before: how many payments were made before, when this is the rest of a loan: a given payment was
             rounded over them too, so the last one may differ that much more.
+        currency: three letters, which set the smallest unit. locale: how figures are shown.
+        title: what the page is called.
         as_of: the day the key facts are told for; left out: the last of which it is known what was paid, or the start.
 
     The terms left out are filled in: `payment` is always the level (or first) payment, `amount` and `rate` likewise.
@@ -126,7 +128,7 @@ class Loan(Shown):
         object.__setattr__(self, "rate", kept)
 
     def but(self, **changes: Any) -> Loan:
-        """The same loan with other terms; one that was worked out is worked out again.
+        """The same loan with other terms; one that was worked out is worked out again. `changes` are terms by name.
 
         >>> Loan(100_000, "6%", years=30).but(years=15).payment
         843.86
@@ -194,7 +196,7 @@ class Loan(Shown):
     def extras_table(self, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
         """What each extra amount, with every payment from the next one on, saves against the loan as it is.
 
-        InputError for an amount that is not above zero.
+        `amounts` are in the currency; InputError for one that is not above zero.
 
         >>> [(row.payments_saved, row.interest_saved) for row in Loan(100_000, "6%", years=30).extras_table([100])]
         [(108, 39900.41)]
@@ -295,7 +297,13 @@ class Loan(Shown):
         return loan_document(self)
 
     def refuse_stuck(self, books: Books) -> None:
-        """NoAnswer when books of this loan never come to an end."""
+        """NoAnswer when books of this loan never come to an end.
+
+        `books` are those of this loan.
+
+        >>> loan = Loan(1_000, "6%", years=1)
+        >>> loan.refuse_stuck(loan.schedule.books)
+        """
         if books.stuck is None:
             return
         number, payment, interest = books.stuck

@@ -147,7 +147,12 @@ class Schedule(Shown):
         return table.set_index("date")
 
     def plain_rows(self) -> list[dict[str, Any]]:
-        """The rows as plain values."""
+        """The rows as plain values.
+
+        >>> from pennyweight import Loan
+        >>> Loan(1_200, "0%", years=1).schedule.plain_rows()[0]["payment"]
+        100.0
+        """
         money, dates, each = self.terms.money, self.dates, self.terms.fee_each
         return [
             {
@@ -173,7 +178,12 @@ class Schedule(Shown):
         return pd.DataFrame(self.yearly_rows()).set_index("year")
 
     def yearly_rows(self) -> list[dict[str, Any]]:
-        """The years as plain values."""
+        """The years as plain values.
+
+        >>> from pennyweight import Loan
+        >>> Loan(1_200, "0%", years=1).schedule.yearly_rows()[0]["payments"]
+        1200.0
+        """
         money = self.terms.money
         if self.dates is None:
             years = np.arange(len(self.rows)) // self.terms.per_year + 1

@@ -57,6 +57,7 @@ class LoanSet(Shown):
         loans: by name; the same payments a year and, with dates, the same due days.
         needs: what is to be paid for with them; own money makes up the rest. own: what that must be, when it is known.
         spare: money put on the loans with every payment beyond what is due; a loan paid off hands its payment on.
+        currency, locale, title: how amounts are shown, and what the page is called.
         order: one of "highest rate first", "smallest balance first", "as listed".
 
     >>> both = LoanSet({"bank": Loan(60_000, "4%", years=10), "agency": Loan(20_000, "6%", years=10)}, spare=200)

@@ -35,6 +35,8 @@ __all__ = ["Bill", "LoanStudy"]
 class Bill(Described):
     """A bill of each payment that holds principal, interest, and a part of the year's taxes and insurance.
 
+    `total` is what one bill asks for, `taxes` and `insurance` are those of a year, `per_year` the bills in it.
+
     >>> round(Bill(total=1_250, taxes=2_400, insurance=900).rest, 2)
     975.0
     """

@@ -37,6 +37,7 @@ class Takeover(Shown):
         original_amount, original_years, first_payment: what is known of the loan as it was made; any of them
             lets the rest be worked out.
         payments_made: how many payments were due before, where the first one's day is not known.
+        per_year: payments a year. currency, locale, title: how amounts are shown, and what the page is called.
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
     >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)

@@ -197,7 +197,12 @@ class Plan(Shown):
         )
 
     def steps(self) -> list[tuple[int, float, float, float, float]]:
-        """(period, opening, interest, paid, closing) of every period."""
+        """(period, opening, interest, paid, closing) of every period.
+
+        >>> from pennyweight import grow
+        >>> grow(opening=1_000, rate="5%", years=2, per_year=1).steps()
+        [(1, 1000.0, 50.0, 0.0, 1050.0), (2, 1050.0, 52.5, 0.0, 1102.5)]
+        """
         t = self.terms
         standing, rows = t.known_start, []
         waiting = round(t.wait) if abs(t.wait - round(t.wait)) < 1e-9 else 0

@@ -73,6 +73,7 @@ def grow(
         paid: at the "end" or the "start" of each period.
         growth: the yearly rate at which deposits grow from one to the next, effective.
         deferred: years before the first period begins, in which the pot earns and nothing is paid.
+        currency: three letters, shown with amounts.
 
     Raises InputError, NoAnswer, or SeveralAnswers when, with growing payments, two terms fit.
 
@@ -100,8 +101,9 @@ def repay(
 ) -> Plan:
     """A debt that is paid down: find its payment, or any other one of the five.
 
-    A bare rate is quoted, compounding as often as is paid; monthly unless `per_year` says otherwise. The other
-    arguments are as in `grow`. Unrounded: a loan's schedule rounds each payment to the cent.
+    A bare rate is quoted, compounding as often as is paid; monthly unless `per_year` says otherwise. `years`, `find`,
+    `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`; `still_owed` is what is left at the
+    end. Unrounded: a loan's schedule rounds each payment to the cent.
 
     >>> round(repay(owed=100_000, rate="6%", years=30).answer, 2)
     599.55
@@ -127,7 +129,8 @@ def withdraw(
 ) -> Plan:
     """A pot that is lived on: find the withdrawal, or any other one of the five.
 
-    `find="pot"` is the present value of an annuity; `years="forever"` one of a perpetuity. Otherwise as `grow`.
+    `find="pot"` is the present value of an annuity; `years="forever"` one of a perpetuity. `pot_left` is what is left
+    at the end; `rate`, `per_year`, `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`.
 
     >>> round(withdraw(withdrawal=100, rate="5%", years="forever", find="pot").answer, 2)
     2000.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from pathlib import Path
@@ -14,11 +14,10 @@ from numpy.typing import NDArray
 from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
-from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
-from pennyweight.instruments.portfolios.statements import KINDS, Date, rows_of
-from pennyweight.quantities.amounts import read_amount
+from pennyweight.instruments.portfolios.statements import Date, rows_of, values_and_flows
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text, an_instance
 from pennyweight.quantities.numbers import read_row
@@ -92,29 +91,7 @@ class Portfolio(Described):
         >>> round(account.modified_dietz().over_span, 9)
         0.05
         """
-        values: dict[str, dict[np.datetime64, float]] = {}
-        flows: list[tuple[np.datetime64, float]] = []
-        for number, row in enumerate(_listed(rows), 1):
-            if not isinstance(row, tuple | list) or len(row) != 4:
-                raise InputError(f"Row {number} is {row!r}; it must be (date, account, kind, amount).")
-            given, account, word, stated = row
-            day = read_date(given, what=f"Row {number}: the date")
-            kind = choice(word, KINDS, f"Row {number}: the kind")
-            amount = read_amount(stated, what=f"Row {number}: the amount")
-            if amount < 0 and kind != "value":
-                raise InputError(
-                    f"Row {number}: a {kind} of {amount}; write it positive, the kind says which way it goes."
-                )
-            if not isinstance(account, str):
-                raise InputError(f"Row {number}: the account is {account!r}; it must be a name.")
-            own = values.setdefault(account, {})
-            if kind == "value":
-                if day in own:
-                    raise InputError(f"Row {number}: account '{account}' has two values on {day}.")
-                own[day] = float(amount)
-            else:
-                flows.append((day, float(amount) if kind == "deposit" else -float(amount)))
-        return cls._of(values, flows)
+        return cls._of(*values_and_flows(rows))
 
     @classmethod
     def from_csv(
@@ -208,7 +185,13 @@ class Portfolio(Described):
         return self.between(year - np.timedelta64(1, "D"))
 
     def calendar_years(self) -> dict[int, Portfolio]:
-        """Each year that begins and ends with a valuation at its turn (31 December), by its number."""
+        """Each year that begins and ends with a valuation at its turn (31 December), by its number.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> list(Portfolio.from_rows(rows).calendar_years())
+        []
+        """
         found = {}
         years = self.dates.astype("datetime64[Y]").astype(np.int64) + 1970
         for year in range(int(years[0]) + 1, int(years[-1]) + 1):
@@ -294,7 +277,13 @@ class Portfolio(Described):
         return self._return(growth - 1.0)
 
     def money_weighted(self) -> Return:
-        """The rate at which the opening value and the flows grow to the closing value (the IRR of the investor)."""
+        """The rate at which the opening value and the flows grow to the closing value (the IRR of the investor).
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> round(Portfolio.from_rows(rows).money_weighted().over_span, 6)
+        0.091021
+        """
         inside = (self.flow_dates > self.dates[0]) & (self.flow_dates <= self.dates[-1])
         days = np.concatenate([self.dates[:1], self.flow_dates[inside], self.dates[-1:]])
         amounts = np.concatenate([[-self.values[0]], -self.flows[inside], [self.values[-1]]])
@@ -312,7 +301,13 @@ class Portfolio(Described):
         return Return(over, yearly if self.span > 1 else None)
 
     def simple(self) -> Return:
-        """The gain over the opening value and all that was put in, whenever that was."""
+        """The gain over the opening value and all that was put in, whenever that was.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> round(Portfolio.from_rows(rows).simple().over_span, 6)
+        0.083333
+        """
         deposits = sum(amount for period in self.periods for _, amount in period.flows if amount > 0)
         base = float(self.values[0]) + deposits
         if base <= 0:
@@ -322,7 +317,13 @@ class Portfolio(Described):
         return self._return(sum(period.gain for period in self.periods) / base)
 
     def remarks(self) -> list[str]:
-        """What looks as if something were missing: jumps in value without a flow, flows outside every period."""
+        """What looks as if something were missing: jumps in value without a flow, flows outside every period.
+
+        >>> rows = [("2026-01-01", "a", "value", 100.0),
+        ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
+        >>> Portfolio.from_rows(rows).remarks()
+        []
+        """
         found = list(self.left_out)
         for period in self.periods:
             if period.opening <= 0 or period.flows:
@@ -375,7 +376,3 @@ class Portfolio(Described):
 
 def _is_empty(given: object) -> bool:
     return not a_list(given, what="flows", of="amounts, one a flow date")
-
-
-def _listed(rows: object) -> Iterable[Any]:
-    return a_list(rows, what="rows", of="(date, account, kind, amount)")

@@ -8,10 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, choice, nearest
+from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.csv_files import read_csv
+from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.given import a_list
 
-__all__ = ["COLUMNS", "KINDS", "Date", "rows_of"]
+__all__ = ["COLUMNS", "KINDS", "Date", "rows_of", "values_and_flows"]
 
 Date = str | dt.date | np.datetime64
 KINDS = ("value", "deposit", "withdrawal")
@@ -37,3 +40,30 @@ def rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) ->
             raise InputError(f"{where}: a {kind} of {amount}; write it positive, its kind says which way.", at=where)
         rows.append((day, account, kind, float(amount)))
     return rows
+
+
+def values_and_flows(
+    rows: object,
+) -> tuple[dict[str, dict[np.datetime64, float]], list[tuple[np.datetime64, float]]]:
+    """The values of each account by day, and the flows of all of them, from (date, account, kind, amount) rows."""
+    values: dict[str, dict[np.datetime64, float]] = {}
+    flows: list[tuple[np.datetime64, float]] = []
+    for number, row in enumerate(a_list(rows, what="rows", of="(date, account, kind, amount)"), 1):
+        if not isinstance(row, tuple | list) or len(row) != 4:
+            raise InputError(f"Row {number} is {row!r}; it must be (date, account, kind, amount).")
+        given, account, word, stated = row
+        day = read_date(given, what=f"Row {number}: the date")
+        kind = choice(word, KINDS, f"Row {number}: the kind")
+        amount = read_amount(stated, what=f"Row {number}: the amount")
+        if amount < 0 and kind != "value":
+            raise InputError(f"Row {number}: a {kind} of {amount}; write it positive, the kind says which way it goes.")
+        if not isinstance(account, str):
+            raise InputError(f"Row {number}: the account is {account!r}; it must be a name.")
+        own = values.setdefault(account, {})
+        if kind == "value":
+            if day in own:
+                raise InputError(f"Row {number}: account '{account}' has two values on {day}.")
+            own[day] = float(amount)
+        else:
+            flows.append((day, float(amount) if kind == "deposit" else -float(amount)))
+    return values, flows
