@@ -43,26 +43,7 @@ def read_amount(given: object, *, what: str = "the amount", mark: Mark | None = 
         if number is None:
             raise InputError(f"{what} is {_shown(given)}; write a number.", at=what)
         return _finite(number, str(given), what)
-    text = given.strip()
-    if len(text) > LONGEST:
-        raise InputError(f"{what} has {len(text):,} characters; a number has {LONGEST} at most.", at=what)
-    body = _CURRENCY.sub("", _CURRENCY.sub("", text)).strip()
-    negative = False
-    if body.startswith("(") and body.endswith(")"):
-        negative, body = True, body[1:-1].strip()
-    elif body[:1] in ("-", "+", "−"):
-        negative, body = body[0] != "+", body[1:].strip()
-    body = _CURRENCY.sub("", body).strip()
-    shift = 0
-    if scaled := _SCALED.fullmatch(body):
-        word = scaled[2].lower()
-        if word not in _SCALES:
-            raise InputError(f"{what} is '{given}'; write k for thousand, mn for million or bn for billion.", at=what)
-        body, shift = scaled[1].strip(), _SCALES[word]
-    digits = _digits(body, given, what, mark)
-    mantissa, _, exponent = digits.lower().partition("e")
-    value = _finite(float(f"{mantissa}e{int(exponent or 0) + shift}"), given, what)
-    return -value if negative and value else value
+    return _read(given.strip(), given, what, mark, 0)
 
 
 def read_number(given: object, *, what: str = "the number", mark: Mark | None = None) -> float:
@@ -72,9 +53,30 @@ def read_number(given: object, *, what: str = "the number", mark: Mark | None = 
     (0.25, 1000.0)
     """
     if isinstance(given, str) and given.strip().endswith("%"):
-        share = read_amount(given.strip()[:-1], what=what, mark=mark)
-        return float(f"{share!r}e-2") if "e" not in repr(share) else share / 100
+        return _read(given.strip()[:-1].rstrip(), given, what, mark, -2)
     return read_amount(given, what=what, mark=mark)
+
+
+def _read(text: str, given: str, what: str, mark: Mark | None, shift: int) -> float:
+    """The number of a text, times ten to the power of `shift` by moving its point."""
+    if len(text) > LONGEST:
+        raise InputError(f"{what} has {len(text):,} characters; a number has {LONGEST} at most.", at=what)
+    body = _CURRENCY.sub("", _CURRENCY.sub("", text)).strip()
+    negative = False
+    if body.startswith("(") and body.endswith(")"):
+        negative, body = True, body[1:-1].strip()
+    elif body[:1] in ("-", "+", "−"):
+        negative, body = body[0] != "+", body[1:].strip()
+    body = _CURRENCY.sub("", body).strip()
+    if scaled := _SCALED.fullmatch(body):
+        word = scaled[2].lower()
+        if word not in _SCALES:
+            raise InputError(f"{what} is '{given}'; write k for thousand, mn for million or bn for billion.", at=what)
+        body, shift = scaled[1].strip(), shift + _SCALES[word]
+    digits = _digits(body, given, what, mark)
+    mantissa, _, exponent = digits.lower().partition("e")
+    value = _finite(float(f"{mantissa}e{int(exponent or 0) + shift}"), given, what)
+    return -value if negative and value else value
 
 
 def decimal_mark(texts: Sequence[str]) -> tuple[Mark | None, int | None, int | None]:

@@ -10,7 +10,7 @@ import numpy as np
 
 from pennyweight.deals.file.series import read_series
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
-from pennyweight.deals.language.nodes import Binary, Call, Node, Number
+from pennyweight.deals.language.nodes import Binary, Call, Node, Number, Unary, written
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.timeline import LONGEST, Timeline
@@ -40,7 +40,8 @@ class Context:
         number = as_float(given)
         if number is None or not abs(number) <= LARGEST:
             raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.", at=where)
-        return parse(repr(given), where=where)
+        literal = Number(abs(number), written(abs(given)))
+        return Unary("-", literal) if number < 0 else literal
 
     def moment(self, given: int | str | dt.date | None, side: str, *keys: str) -> Node | None:
         """A period as a formula; of "year n" its first or last period."""

@@ -21,6 +21,7 @@ __all__ = [
     "names_in",
     "show",
     "walk",
+    "written",
 ]
 
 
@@ -99,6 +100,15 @@ class Sum:
 
 
 Node: TypeAlias = Number | Name | Unary | Binary | Compare | Logic | Choose | Call | Sum
+
+
+def written(value: float) -> str:
+    """A number as formulas show it.
+
+    >>> written(420_000), written(0.5)
+    ('420_000', '0.5')
+    """
+    return f"{value:_}" if isinstance(value, int) else repr(value)
 
 
 def children(node: Node) -> tuple[Node, ...]:

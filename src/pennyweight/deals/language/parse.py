@@ -21,6 +21,7 @@ from pennyweight.deals.language.nodes import (
     Number,
     Unary,
     show,
+    written,
 )
 from pennyweight.deals.language.translation import folded
 from pennyweight.errors import InputError
@@ -201,7 +202,7 @@ class _Translator:
             number = float("inf")
         if not abs(number) <= LARGEST:
             raise self.refuse(f"a number in it is too large; they go up to {LARGEST:g}")
-        return Number(number, f"{value:,}".replace(",", "_") if isinstance(value, int) else repr(value))
+        return Number(number, written(value))
 
     def name(self, name: str) -> Node:
         if match := re.fullmatch(r"_percent(\d+)_", name):

@@ -17,10 +17,10 @@ from pennyweight.core import rates as core_rates
 from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.described import Described
+from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
-from pennyweight.instruments.flows.flow_files import read_flows
+from pennyweight.instruments.flows.flow_files import flows_of_pandas, read_flows
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
@@ -90,10 +90,7 @@ class CashFlows(Described):
             order = np.argsort(days, kind="stable")
             days, flows = days[order], flows[order]
         choice(period, PER_YEAR, "period")
-        flows.flags.writeable = False
-        fields = {"amounts": flows, "period": period, "dates": days, "day_count": count, "valued_on": valued}
-        for name, value in {**fields, "currency": currency}.items():
-            object.__setattr__(self, name, value)
+        frozen(self, amounts=flows, period=period, dates=days, day_count=count, valued_on=valued, currency=currency)
 
     @classmethod
     def from_csv(
@@ -119,8 +116,7 @@ class CashFlows(Described):
         amounts, dates = read_flows(a_path(path), period)
         if dates is not None:
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
-        kept = period or "year"
-        return cls(amounts, period=kept, day_count=day_count, valued_on=valued_on, currency=currency)
+        return cls(amounts, period=period or "year", day_count=day_count, valued_on=valued_on, currency=currency)
 
     @classmethod
     def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str = "year", currency: str = "") -> CashFlows:
@@ -134,21 +130,8 @@ class CashFlows(Described):
         >>> CashFlows.from_pandas(pd.Series([-100.0, 60.0, 60.0])).amounts.tolist()
         [-100.0, 60.0, 60.0]
         """
-        import pandas as pd
-
-        if not isinstance(data, pd.Series | pd.DataFrame):
-            raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.", at="from_pandas")
-        if isinstance(data, pd.DataFrame):
-            if "amount" not in data.columns:
-                raise InputError(f"The table needs a column 'amount'; it has {', '.join(map(str, data.columns))}.")
-            dates = data["date"] if "date" in data.columns else data.index
-            data = data["amount"].set_axis(pd.Index(dates))
-        index = data.index
-        if isinstance(index, pd.DatetimeIndex):
-            return cls(data, dates=index.to_numpy().astype("datetime64[D]"), currency=currency)
-        if not pd.api.types.is_numeric_dtype(index):
-            return cls(data, dates=list(index), currency=currency)
-        return cls(data, period=period, currency=currency)
+        amounts, dates = flows_of_pandas(data)
+        return cls(amounts, dates=dates, period=period if dates is None else "year", currency=currency)
 
     @cached_property
     def times(self) -> Floats:
