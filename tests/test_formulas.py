@@ -10,9 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pennyweight import InputError
-from pennyweight.deals.language.nodes import names_in, show
+from pennyweight.deals.language.nodes import show
 from pennyweight.deals.language.parse import parse
 from tests.builders import deal, measure
+from tests.refusals import few_refused, refused, used
 from tests.sizes import cases
 
 NAMES = {"a": 3.5, "b": -2.0, "c": 0.25}
@@ -132,14 +133,47 @@ def test_what_is_refused_says_why(text: str, reason: str) -> None:
     assert len(message) < 400
 
 
-@given(st.text(max_size=60))
+ATOMS = st.sampled_from(
+    ["a", "b_2", "1", "2.5", "420_000", "4.6%", "bank.payment", "t", "max(a, 3)", "at(net, year * 2)"]
+)
+WRITTEN = st.recursive(
+    ATOMS,
+    lambda inner: st.one_of(
+        st.builds("({} {} {})".format, inner, st.sampled_from(["+", "-", "*", "<=", "==", "and", "or"]), inner),
+        st.builds("{} / ({} + a)".format, ATOMS, inner),
+        st.builds("({} if {} else {})".format, inner, inner, inner),
+        st.builds("-({})".format, inner),
+        st.builds("not ({})".format, inner),
+        st.builds("clamp({}, low={}, high={})".format, inner, inner, inner),
+    ),
+    max_leaves=12,
+)
+
+
+@few_refused
+@given(WRITTEN)
 @settings(max_examples=cases(250))
-def test_any_text_is_parsed_or_refused_never_worse(text: str) -> None:
+def test_a_formula_is_shown_as_it_is_read(text: str) -> None:
+    """What a formula shows of itself is read as the same formula."""
     try:
         node = parse(text, where="x")
     except InputError:
+        refused()
         return
-    assert isinstance(names_in(node), set)
+    used()
+    assert parse(show(node), where="x") == node
+
+
+@given(st.text(max_size=60))
+@settings(max_examples=cases(150))
+def test_any_text_is_parsed_or_refused_in_a_sentence(text: str) -> None:
+    try:
+        node = parse(text, where="x")
+    except InputError as error:
+        assert str(error).startswith("x: ")
+        assert "\n" not in str(error)
+    else:
+        assert parse(show(node), where="x") == node
 
 
 # Three values: true, false, undefined.
