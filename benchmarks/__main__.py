@@ -10,6 +10,6 @@ ALL = {"rates": rates.run, "accounts": accounts.run, "deals": deals.run, "loans"
 
 if __name__ == "__main__":
     if unknown := [name for name in sys.argv[1:] if name not in ALL]:
-        sys.exit(f"There is no benchmark '{unknown[0]}'. Known are {', '.join(ALL)}.")
+        sys.exit(f"There is no benchmark '{unknown[0]}'. It must be one of {', '.join(ALL)}.")
     for name in sys.argv[1:] or ALL:
         ALL[name]()

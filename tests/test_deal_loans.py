@@ -235,14 +235,14 @@ def test_the_taxi_with_a_bank_loan() -> None:
         ({"years": None}, InputError, "[loans] bank has no end; give one of 'years', 'months' and 'payment'"),
         ({"payment": 5_000}, InputError, "gives years and payment; give one"),
         ({"amount": -5}, InputError, "bank amount is -5; it is zero or more"),
-        ({"amount": "0 - 5"}, InputError, "its amount is -5.00, and a loan's is zero or more"),
+        ({"amount": "0 - 5"}, InputError, "its amount is -5.00, but it must be 0 or more"),
         ({"rate": 6}, InputError, "6 is 600% a year; write 6%"),
         ({"years": 0}, InputError, "years is 0; it is above zero"),
         ({"years": 1.03}, InputError, "its term makes 12.36 payments"),
         ({"years": None, "payment": 400}, NoAnswer, "the payment of 400.00 never covers the first interest of 500.00"),
-        ({"residual": 200_000}, InputError, "its residual is not less than its amount"),
-        ({"amortized_over": 2}, InputError, "it is amortized over less than its term"),
-        ({"amortized_over": 9, "residual": 5}, InputError, "not both; either fixes the balloon"),
+        ({"residual": 200_000}, InputError, "its residual must be less than its amount"),
+        ({"amortized_over": 2}, InputError, "it is amortized over less time than its term"),
+        ({"amortized_over": 9, "residual": 5}, InputError, "not both; each of them fixes the balloon"),
         ({"interest_only": 4}, InputError, "interest-only time"),
         ({"repaid": "levl payment"}, InputError, "repaid is 'levl payment'; did you mean 'level payment'"),
         ({"paid_out": 9}, InputError, "the timeline runs from 0 to 6"),
@@ -250,7 +250,7 @@ def test_the_taxi_with_a_bank_loan() -> None:
         ({"amount": "lent * 2"}, InputError, "nothing is named 'lent'"),
         ({"amuont": 5}, InputError, "there is no key 'amuont'; did you mean 'amount'?"),
         ({"extra": "100 - 300 * t"}, InputError, "its extra payment in period 1 is -200.00; it must be 0 or more"),
-        ({"per_year": 365}, InputError, "paid 1 to 52 times a year"),
+        ({"per_year": 365}, InputError, "it must be from 1 to 52"),
     ],
 )  # fmt: skip
 def test_loans_in_deals_refused(terms: dict[str, Any], error: type[Exception], sentence: str) -> None:
@@ -265,8 +265,8 @@ def test_loans_in_deals_refused(terms: dict[str, Any], error: type[Exception], s
     [
         ("total(bank.balance)", "is a level, what stands at the end of a period"),
         ("total(bank.paymnt)", "nothing is named 'bank.paymnt'; did you mean 'bank.payment'?"),
-        ("total(shop.payment)", "asks for a part of shop, and only loans have parts"),
-        ("bank.payment", "needs one figure, and this runs over time"),
+        ("total(shop.payment)", "asks for a part of shop, but only loans have parts"),
+        ("bank.payment", "must be a single number, but this has a value for each period"),
     ],
 )  # fmt: skip
 def test_parts_of_loans_in_formulas(formula: str, sentence: str) -> None:

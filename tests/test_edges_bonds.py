@@ -58,7 +58,7 @@ def test_the_days_that_were_wrong() -> None:
         for at_end in (False, True)
     }
     assert june == {False: ["2029-12-30", "2030-06-30"], True: ["2029-12-31", "2030-06-30"]}
-    with pytest.raises(InputError, match="last of a month, and 2030-06-15 is none"):
+    with pytest.raises(InputError, match="last day of a month, but 2030-06-15 is not one"):
         Bond("5%", "2030-06-15", end_of_month=True)
 
 

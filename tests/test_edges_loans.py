@@ -126,7 +126,7 @@ def test_bounds_of_loans_are_one_sentence() -> None:
         Loan(1e9, "0%", payment=1)
     assert len(Loan(50_000, "0%", payment=1).agreed.rows) == 50_000
     for fee in ("1e60%", "100%", "-1%"):
-        with pytest.raises(InputError, match=f"fee_up_front is {fee}; a fee is zero or more and less than the loan"):
+        with pytest.raises(InputError, match=f"fee_up_front is {fee}; a fee must be 0 or more, and less than the loan"):
             _ = Loan(10_000, "5%", years=1, fee_up_front=fee).agreed
     far = Loan(10_000, "5%", years=10, extras=[Recurring(1, 1, last=999_999_999)])
     assert far.schedule.total_interest == Loan(10_000, "5%", years=10, extras=[Recurring(1, 1)]).schedule.total_interest

@@ -51,7 +51,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.mark.parametrize(
     ("arguments", "target", "sentence"),
     [
-        (["weigh", "taxi.toml"], "taxi.toml", "the ending says what to write"), (["weigh", "taxi.toml"], "ridership.csv", "is read in this run"),
+        (["weigh", "taxi.toml"], "taxi.toml", "unknown file extension"), (["weigh", "taxi.toml"], "ridership.csv", "is read in this run"),
         (["loan", "studio.toml"], "studio-events.csv", "is read in this run"), (["weigh", "taxi.toml"], "notes.json", "Pennyweight has not written it"),
         (["weigh", "taxi.toml"], "notes.csv", "has not written it"), (["weigh", "taxi.toml"], "notes.txt", "has not written it"),
         (["weigh", "taxi.toml"], "notes.html", "has not written it"), (["weigh", "taxi.toml"], "notes.png", "has not written it"),

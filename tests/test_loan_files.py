@@ -42,7 +42,7 @@ def test_the_extra_needed_is_the_smallest_cent() -> None:
             len(books(D(86_000), D("0.042"), 12, 180, events=[(n, "extra", D(str(extra))) for n in range(1, 181)]))
             == count
         )
-    with pytest.raises(NoAnswer, match="paid off by then without extra payments"):
+    with pytest.raises(NoAnswer, match="No extra payment is needed"):
         LOAN.extra_needed(200)
     with pytest.raises(InputError, match="the loan has no dates"):
         LOAN.extra_needed("2030-01-31")
@@ -168,10 +168,10 @@ def test_facts_that_do_not_fit_are_named_with_their_size() -> None:
     [
         ({"balance": 5, "rate": "4%"}, "needs three of balance, rate, payment"),
         ({"balance": 5, "rate": "4%", "payments_left": 3, "years_left": 1}, "Give one of maturity"),
-        ({"balance": 5, "rate": "4%", "maturity": "2027-06-15"}, "is no due day"),
+        ({"balance": 5, "rate": "4%", "maturity": "2027-06-15"}, "is not a due day"),
         ({"balance": 5, "rate": "4%", "payments_left": 0}, "a whole number from 1 to 60,000"),
         ({"balance": 5000, "rate": "4%", "payment": 100, "missed_payments": 1, "arrears": 9}, "missed_payments or arrears"),
-        ({"balance": 5000, "rate": "4%", "payment": 100, "arrears": 6000}, "are not less than the balance"),
+        ({"balance": 5000, "rate": "4%", "payment": 100, "arrears": 6000}, "must be less than the balance"),
         ({"balance": 5000, "rate": "4%", "payment": 100, "original_amount": 4000}, "less than the 5,000.00 that is still owed"),
         ({"balance": 5000, "rate": "4%", "payment": 10}, "never covers the first interest"),
         ({"balance": 5000, "rate": "4%", "payment": 100, "first_payment": "2028-01-01"}, "not before the next payment"),
@@ -237,7 +237,7 @@ def test_a_loans_own_extra_is_not_taken_from_the_spare_money() -> None:
         (lambda: LoanSet({}), "There are no loans"),
         (lambda: LoanSet({"a": LOAN}, needs=50_000), "36,000.00 more than the 50,000.00 that is needed"),
         (lambda: LoanSet({"a": LOAN}, needs=100_000, own=10_000), "4,000.00 missing"),
-        (lambda: LoanSet({"a": LOAN, "b": LOAN.but(per_year=4)}), "are paid equally often"),
+        (lambda: LoanSet({"a": LOAN, "b": LOAN.but(per_year=4)}), "the same number of payments a year"),
         (lambda: LoanSet({"a": LOAN}, spare=-1), "spare is -1"),
         (lambda: LoanSet({"a": LOAN}, order="random"), "order is 'random'"),
     ],
@@ -289,7 +289,7 @@ def test_options_do_what_the_file_does(tmp_path: Path, capsys: pytest.CaptureFix
     assert told["schedule"] == whole["schedule"]
     assert told["extras"] == whole["extras"][:2]
     assert status(["loan", str(STARTERS / "studio.toml"), "--rate", "5%"]) == 2
-    assert "--rate does not go with a loan file" in capsys.readouterr().err
+    assert "--rate is not for loan files" in capsys.readouterr().err
 
 
 def test_a_bill_is_taken_apart(tmp_path: Path) -> None:
@@ -329,9 +329,9 @@ FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n
         ('loan = "L"\namount = 1_000\nrate = 5\nyears = 1', "", "loan.toml, line 3, rate: 5 is 500% a year; write 5%"),
         ('loan = "L"\namount = -1_000\nrate = "5%"\nyears = 1', "", "line 2, amount is -1000"),
         ('loan = "L"\namout = 1_000\nrate = "5%"\nyears = 1', "", "there is no key 'amout'; did you mean 'amount'?"),
-        (FILE + "[takeover]\non = 2027-01-31", "", "with [takeover], 'amount' stands in there"),
-        (FILE + "[spare]\namount = 5", "", "go with several [loans]"),
-        ('loan = "L"\n[loans.a]\namount = "60%"\nrate = "5%"\nyears = 1', "", "60% of what? Give 'needs'"),
+        (FILE + "[takeover]\non = 2027-01-31", "", "with [takeover], write 'amount' inside it"),
+        (FILE + "[spare]\namount = 5", "", "are for files with several [loans]"),
+        ('loan = "L"\n[loans.a]\namount = "60%"\nrate = "5%"\nyears = 1', "", "60% is a share of 'needs', which is missing"),
         (FILE + "[bill]\ntotal = 50\ntaxes = 900", "", "[bill] total is 50.00, and taxes and insurance of the year take all of it"),
         (FILE + '[refinance]\non = 2027-06-30\nrate = "x"\nyears = 1', "", "line 8, [refinance] rate"),
         (FILE + 'events = "../x.csv"', "", "lies outside the folder of the loan file"),
@@ -447,7 +447,7 @@ def test_two_files_are_offers_side_by_side(tmp_path: Path, capsys: pytest.Captur
     assert [row["payments"] for row in rows] == [96, 108]
     assert rows[1]["apr"] == Loan(60_000, "4.1%", years=9, fee_up_front=700).apr
     assert status(["loan", str(first), str(STARTERS / "four-flats.toml")]) == 2
-    assert "four-flats.toml holds no single loan" in capsys.readouterr().err
+    assert "four-flats.toml does not hold a single loan" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize("starter", ["loan", "takeover", "layers"])

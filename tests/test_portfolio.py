@@ -145,7 +145,7 @@ def test_an_average_capital_of_nothing_is_refused() -> None:
         ("date,account,kind,amount\n2026-01-01,a,deposit,5\n", "Account 'a' has flows and no value"),
         ("date,account,kind,amount\n", "there are 0 for no account"),
         ("date,account,kind,amount\n2026-02-30,a,value,5\n", "a day that does not exist"),
-        ('date,account,kind,amount\n2026-02-03,a,value,"1,25"\n', "row 2, column 'amount' is '1,25', which may be"),
+        ('date,account,kind,amount\n2026-02-03,a,value,"1,25"\n', "row 2, column 'amount' is '1,25', which could be"),
         ("day,account,kind,amount\n2026-02-03,a,value,5\n", "has no column 'date'. Its columns are day, account"),
         (
             "date,account,kind,amount\n2026-01-01,a,value,5\n2026-01-01,b,value,5\n2026-03-01,a,value,5\n2026-02-01,b,value,5\n",
@@ -217,7 +217,7 @@ def test_several_files_and_days_left_out(tmp_path: Path) -> None:
     both = Portfolio.from_csv(tmp_path / "one.csv", tmp_path / "two.csv")
     assert both.accounts == ("one", "two")
     assert both.modified_dietz().over_span == pytest.approx(30 / 150)
-    assert both.remarks() == ["two has no value on 2026-02-01, so that day is left out."]
+    assert both.remarks() == ["two has no value on 2026-02-01, so that day is not used."]
 
 
 def test_the_working_of_a_period() -> None:

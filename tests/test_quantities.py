@@ -30,7 +30,7 @@ def test_amounts_read(text: str | float, value: float) -> None:
 @pytest.mark.parametrize(
     ("text", "reason"),
     [
-        ("1m", "k for thousand, mn for million"), ("5MM", "k for thousand"), ("1,25", "may be 1.25 or 125"),
+        ("1m", "k for thousand, mn for million"), ("5MM", "k for thousand"), ("1,25", "could be 1.25 or 125"),
         ("1,2,3", "not a number"), ("", "not a number"), ("nan", "not a number"), ("1e400", "not a finite number"),
         (float("inf"), "not a finite number"), ("12 34", "not a number"), ("0x10", "not a number"), ("--5", "not a number"),
     ],

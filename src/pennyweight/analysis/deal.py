@@ -207,7 +207,7 @@ class Deal(Shown):
             return usual
         names = [a_text(one, what="A scenario") for one in a_list(scenarios, what="scenarios", of="their names")]
         if not names:
-            raise InputError("scenarios is empty; name one at least.", at="scenarios")
+            raise InputError("scenarios is empty; name at least one.", at="scenarios")
         return list(dict.fromkeys(names))
 
 

@@ -45,7 +45,7 @@ def find(
         raise InputError("Say what must come true, such as 'npv == 0': the deal has no goals to meet.")
     node = condition_of(deal, so_that) if so_that else Name("pays_off")
     if inputs and name in inputs:
-        raise InputError(f"'{name}' is the input to find; it cannot be fixed at the same time.")
+        raise InputError(f"'{name}' is the input to find, so it cannot be given a value too.")
     cases = [inputs_of(deal, scenario, inputs) for scenario in scenarios]
     limits = None if between is None else _limits(item, between)
     outcomes = search(model, item, node, cases, limits)
@@ -72,9 +72,11 @@ def condition_of(deal: Definition, text: str) -> Node:
     node = parse(text, where=where)
     names = deal.names.with_verdict()
     if names.shape(node, where) == "line":
-        raise InputError(f"{where} runs over time; ask about one figure, such as at(net, 3) >= 0.", at=where)
+        raise InputError(
+            f"{where} has a value for each period; ask about a single number, such as at(net, 3) >= 0.", at=where
+        )
     if names.unit(node) != "condition" and node != Name("pays_off"):
-        raise InputError(f"{where} is no condition; write one such as npv == 0 or irr >= hurdle.", at=where)
+        raise InputError(f"{where} must compare two values, such as npv == 0 or irr >= hurdle.", at=where)
     return node
 
 

@@ -128,7 +128,7 @@ def read_places(item: Input, given: object) -> Floats:
         read_value(value, unit, what=what) for value in a_list(given, what=what, of="values, or a range in a text")
     ]
     if not values:
-        raise InputError(f"{what} is given no values to take.", at=what)
+        raise InputError(f"{what} has no values.", at=what)
     return np.array(values, dtype=np.float64)
 
 
@@ -144,7 +144,7 @@ def _read_text(text: str, unit: str, what: str) -> Floats:
         return _stepped(low, high, read_value(match["step"], unit, what=f"the step of {what}"), text, what)
     count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
     if count != round(count) or not 2 <= count <= _MOST:
-        raise InputError(f"{what} is '{text}'; behind the / stands how many values, 2 or more.", at=what)
+        raise InputError(f"{what} is '{text}'; write how many values after the /, 2 or more.", at=what)
     return np.linspace(low, high, int(count))
 
 
@@ -153,7 +153,9 @@ def _stepped(low: float, high: float, step: float, text: str, what: str) -> Floa
         raise InputError(f"{what} is '{text}'; a step of {step:g} never comes from {low:g} to {high:g}.", at=what)
     count = (high - low) / step
     if abs(count - round(count)) > 1e-6:
-        raise InputError(f"{what} is '{text}'; the step does not meet the end. Both ends are in.", at=what)
+        raise InputError(
+            f"{what} is '{text}'; the last step does not land on the end; both ends are part of the range.", at=what
+        )
     if count > _MOST:
         raise InputError(f"{what} is '{text}', which makes {count:,.0f} values; the most is {_MOST:,}.", at=what)
     return np.linspace(low, high, round(count) + 1)

@@ -44,7 +44,7 @@ def command(
         if len(deals) == 1:
             return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced))
         if replaced or len(scenarios) > 1:
-            raise InputError("Several deals are compared in one scenario and without --with.")
+            raise InputError("Several deals can be compared in one scenario only, and without --with.")
         names = {path: path.stem for path in deals}
         if len(set(names.values())) < len(names):
             names = {path: str(path) for path in deals}

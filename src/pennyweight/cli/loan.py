@@ -78,7 +78,8 @@ def command(
 
         if "," in (extra or ""):
             raise InputError(
-                f"--extra {extra} may be one amount or several; write several with ; between, one without ,.",
+                f"--extra {extra} could be one amount or several; put ; between several, and write one without "
+                "a comma.",
                 at=Place.of_option("--extra", "extra"),
             )
         tried = [part for part in (extra or "").split(";") if part.strip()]
@@ -116,13 +117,13 @@ def _from_files(
     if options or events is not None:
         first = "events" if not options else options[0]
         option = Place.of_option(f"--{first.replace('_', '-')}", first)
-        raise InputError(f"{option} does not go with a loan file; write it in {files[0].name}.", at=option)
+        raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
     results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
         if asked and not isinstance(result, LoanStudy):
             raise InputError(
-                f"{file.name} holds no single loan; offers, --extra and --paid-off-by go with files of one.",
+                f"{file.name} does not hold a single loan; --extra, --paid-off-by and offers need files with one loan.",
                 at=Place.of_file(file.name),
             )
     study = results[0]

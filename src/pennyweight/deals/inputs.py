@@ -33,7 +33,7 @@ def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, ob
     if a_text(scenario, what="scenario") not in scenario_names(deal):
         raise InputError(
             f"There is no scenario '{scenario}'{nearest(scenario, scenario_names(deal)) or '.'} "
-            f"There are {', '.join(scenario_names(deal))}."
+            f"The scenarios are {', '.join(scenario_names(deal))}."
         )
     values: dict[str, float | Floats] = {name: item.value for name, item in deal.inputs.items()}
     chain = []
@@ -53,7 +53,7 @@ def input_named(deal: Definition, name: str) -> Input:
     """The input, or InputError with the nearest name."""
     if a_text(name, what="The name of an input") not in deal.inputs:
         raise InputError(
-            f"There is no input '{name}'{nearest(name, deal.inputs) or '.'} Inputs are {', '.join(deal.inputs)}."
+            f"There is no input '{name}'{nearest(name, deal.inputs) or '.'} The inputs are {', '.join(deal.inputs)}."
         )
     return deal.inputs[name]
 

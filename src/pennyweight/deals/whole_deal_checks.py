@@ -31,7 +31,7 @@ def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
                 if shape == "line" and not over_time:
                     what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
                     raise InputError(
-                        f"{item.where}: {what} needs one figure, and this runs over time; "
+                        f"{item.where}: {what} must be a single number, but this has a value for each period; "
                         "wrap it in total(…), at(…, period) or another function over time.",
                         at=item.where,
                     )
@@ -75,7 +75,9 @@ def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
 def _check_condition(names: Names, node: Node, where: str) -> None:
     known = names.with_verdict()
     if known.shape(node, where) == "line":
-        raise InputError(f"{where}: a condition is about one figure; this one runs over time.", at=where)
+        raise InputError(
+            f"{where}: a condition compares single numbers, but this one has a value for each period.", at=where
+        )
     if known.unit(node) != "condition" and node != Name("pays_off"):
         raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.", at=where)
 

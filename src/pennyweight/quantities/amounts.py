@@ -60,7 +60,7 @@ def read_number(given: object, *, what: str = "the number", mark: Mark | None = 
 def _read(text: str, given: str, what: str, mark: Mark | None, shift: int) -> float:
     """The number of a text, times ten to the power of `shift` by moving its point."""
     if len(text) > LONGEST:
-        raise InputError(f"{what} has {len(text):,} characters; a number has {LONGEST} at most.", at=what)
+        raise InputError(f"{what} has {len(text):,} characters; a number has at most {LONGEST}.", at=what)
     body = _CURRENCY.sub("", _CURRENCY.sub("", text)).strip()
     negative = False
     if body.startswith("(") and body.endswith(")"):
@@ -128,11 +128,13 @@ def _digits(body: str, given: str, what: str, mark: Mark | None) -> str:
         return re.sub(r"[^0-9]", "", whole) + "." + (grouped["rest"] or "0")
     if mark is not None:
         word = {".": "point", ",": "comma"}[mark]
-        raise InputError(f"{what} is '{given}', and the column has a decimal {word}; write all in one form.", at=what)
+        raise InputError(
+            f"{what} is '{given}', and the column has a decimal {word}; write all numbers in the same way.", at=what
+        )
     if _DECIMAL_COMMA.fullmatch(body):
         dotted = body.replace(",", ".")
         raise InputError(
-            f"{what} is '{given}', which may be {dotted} or {body.replace(',', '')}; write it with a point.", at=what
+            f"{what} is '{given}', which could be {dotted} or {body.replace(',', '')}; write it with a point.", at=what
         )
     raise InputError(f"{what} is '{given}', which is not a number.", at=what)
 

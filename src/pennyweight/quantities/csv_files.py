@@ -62,7 +62,8 @@ class CsvTable:
             where = self.place(self.lines[breaks], name)
             raise InputError(
                 f"{where} is '{texts[breaks]}', with a decimal {words[other]}, and row "
-                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all in one form.",
+                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all "
+                "numbers in the same way.",
                 at=where,
             )
         return mark

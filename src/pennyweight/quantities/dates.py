@@ -114,7 +114,8 @@ def read_day_count(name: object) -> str:
     known = {key.lower(): key for key in DAY_COUNTS}
     if plain not in known:
         raise InputError(
-            f"The day count '{name}' is not known{nearest(plain, known) or '.'} Known are {', '.join(DAY_COUNTS)}."
+            f"The day count '{name}' is not known{nearest(plain, known) or '.'} It must be one of "
+            f"{', '.join(DAY_COUNTS)}."
         )
     return known[plain]
 

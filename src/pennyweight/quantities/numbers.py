@@ -75,7 +75,7 @@ def read_row(given: Any, *, what: str = "The amounts") -> Floats:
     else:
         row = _one_by_one(given, what)
     if not row.size:
-        raise InputError(f"{what} are empty; give one number at least.", at=what)
+        raise InputError(f"{what} are empty; give at least one number.", at=what)
     wrong = ~(np.abs(row) <= LARGEST)
     if wrong.any():
         place = int(np.argmax(wrong))
@@ -95,7 +95,7 @@ def _one_by_one(given: Any, what: str) -> Floats:
     try:
         items = list(given)
     except Exception:  # an iterator of somebody else's that fails
-        raise InputError(f"{rule}; this cannot be gone through.") from None
+        raise InputError(f"{rule}; this cannot be read number by number.") from None
     numbers = []
     for place, item in enumerate(items, 1):
         number = as_float(item)

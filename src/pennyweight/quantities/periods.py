@@ -48,7 +48,8 @@ def read_per_year(given: object, *, what: str = "per_year") -> int:
         times = PER_YEAR.get(given) or FREQUENCIES.get(given)
         if times is None or times == inf:
             raise InputError(
-                f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} Known are {', '.join(PER_YEAR)}.", at=what
+                f"{what} is '{given}'{nearest(given, PER_YEAR) or '.'} It must be one of {', '.join(PER_YEAR)}.",
+                at=what,
             )
         return int(times)
     number = as_float(int(given) if isinstance(given, str) and len(given) < 10 else given)
@@ -68,5 +69,5 @@ def read_compounding(given: object, *, what: str = "compounding") -> float:
         return inf
     if isinstance(given, str) and not is_whole_text(given) and given not in PER_YEAR and given not in FREQUENCIES:
         hint = nearest(given, [*FREQUENCIES, *PER_YEAR]) or "."
-        raise InputError(f"{what} is '{given}'{hint} Known are {', '.join(FREQUENCIES)}.", at=what)
+        raise InputError(f"{what} is '{given}'{hint} It must be one of {', '.join(FREQUENCIES)}.", at=what)
     return float(read_per_year(given, what=what))

@@ -145,8 +145,8 @@ def _compounding(word: str | None, text: str, what: str, value: float) -> float 
     if known not in FREQUENCIES:
         hint = nearest(known, [*FREQUENCIES, "effective"])
         raise InputError(
-            f"{what} is '{text}', and '{word}' is no way to compound{hint or '.'} "
-            f"Known are effective, {', '.join(FREQUENCIES)}.",
+            f"{what} is '{text}', and '{word}' is not a way to compound{hint or '.'} "
+            f"It must be one of effective, {', '.join(FREQUENCIES)}.",
             at=what,
         )
     compounding = FREQUENCIES[known]

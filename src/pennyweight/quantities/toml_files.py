@@ -52,7 +52,7 @@ def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
     text = read_text(path, largest=_LARGEST)
     if _DEEP_KEY.search(text):
         raise InputError(
-            f"{path.name}: a key has more than {_DEEPEST} parts; none of ours has more than four.",
+            f"{path.name}: a key has more than {_DEEPEST} parts; the keys of our files have at most four.",
             at=Place.of_file(path.name),
         )
     try:
@@ -115,7 +115,8 @@ def _explain(
         if key in later:
             return InputError(f"{where}: '{key}' is part of the language but not read by this version yet.", at=where)
         return InputError(
-            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} Known here are {', '.join(known)}.", at=where
+            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} The keys here are {', '.join(known)}.",
+            at=where,
         )
     if kind == "missing":
         return InputError(f"{source.where(*parent) if parent else source.name}: '{key}' is missing.")

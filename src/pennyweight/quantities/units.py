@@ -34,7 +34,9 @@ UNITS: dict[str, str] = {
 def check_unit(unit: str, *, where: str) -> str:
     """Return the unit, unless it looks like one of the known ones misspelt."""
     if unit not in UNITS and (hint := nearest(unit, UNITS)):
-        raise InputError(f"{where}: the unit '{unit}' is not known{hint} Known are {', '.join(UNITS)}.", at=where)
+        raise InputError(
+            f"{where}: the unit '{unit}' is not known{hint} It must be one of {', '.join(UNITS)}.", at=where
+        )
     if not unit or len(unit) > 20:
         raise InputError(f"{where}: a unit is one short word, such as money, rate, share or years.", at=where)
     return unit

@@ -36,9 +36,7 @@ def check_ending(path: Path) -> str:
     """The ending, in small letters; InputError when nothing can be written with it."""
     ending = path.suffix.lower()
     if ending not in FORMS:
-        raise InputError(
-            f"{path}: the ending says what to write; it can be {', '.join(FORMS)}.", at=Place.of_file(path)
-        )
+        raise InputError(f"{path}: unknown file extension; use one of {', '.join(FORMS)}.", at=Place.of_file(path))
     try:
         if not path.parent.is_dir():
             raise InputError(f"{path}: there is no folder {path.parent}.", at=Place.of_file(path))

@@ -58,7 +58,8 @@ class Happenings:
             self.value = np.asarray(events.value, np.float64)
         except (TypeError, ValueError, OverflowError):
             raise InputError(
-                "events: loan and number must be whole numbers, what a word and value a number, one of each an event.",
+                "events: loan and number must be whole numbers, what a word and value a number, one of each "
+                "for every event.",
                 at="events",
             ) from None
         if {what.ndim, self.loan.ndim, self.number.ndim, self.value.ndim} != {1}:

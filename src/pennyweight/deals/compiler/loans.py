@@ -111,19 +111,19 @@ def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) ->
         if np.isnan(value):
             return Trouble(f"its {name} is undefined")
     if amount < 0:
-        return Trouble(f"its amount is {style.show(amount, 'money')}, and a loan's is zero or more")
+        return Trouble(f"its amount is {style.show(amount, 'money')}, but it must be 0 or more")
     if rate < 0:
-        return Trouble(f"its rate is {style.show(rate, 'rate')}, and a loan's is zero or more")
+        return Trouble(f"its rate is {style.show(rate, 'rate')}, but it must be 0 or more")
     count = _count(loan.per_year, term)
     if np.isfinite(count) and (count < 1 - WHOLE or abs(count - round(count)) > WHOLE):
-        return Trouble(f"its term makes {count:g} payments, which is no whole number of one or more")
+        return Trouble(f"its term makes {count:g} payments; it must be a whole number, at least one")
     only = term.get("interest_only", 0.0) * loan.per_year
     if not 0 <= only < count or abs(only - round(only)) > WHOLE:
-        return Trouble("its interest-only time is not whole payments that end before the term")
+        return Trouble("its interest-only time must be a whole number of payments and end before the term")
     if "amortized_over" in term and term["amortized_over"] * loan.per_year < count - WHOLE:
-        return Trouble("it is amortized over less than its term")
+        return Trouble("it is amortized over less time than its term")
     if term.get("residual", 0.0) < 0 or (term.get("residual", 0.0) >= amount and term.get("residual", 0.0) > 0):
-        return Trouble("its residual is not less than its amount")
+        return Trouble("its residual must be less than its amount")
     if "payment" in term and amount > 0 and term["payment"] <= amount * rate / loan.per_year:
         shown = [style.show(value, "money") for value in (term["payment"], amount * rate / loan.per_year)]
         return Trouble(f"the payment of {shown[0]} never covers the first interest of {shown[1]}", never_ends=True)

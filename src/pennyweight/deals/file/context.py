@@ -105,9 +105,7 @@ class Context:
             node = self.moment(moment, "first", *keys, "steps", key)
             period = self._figure(node) if node is not None else None
             if period is None or not np.isfinite(period):
-                raise InputError(
-                    f"{where}: '{key}' is no period to step at; write one such as 5 or \"year 5\".", at=where
-                )
+                raise InputError(f"{where}: '{key}' is not a period; write one, such as 5 or \"year 5\".", at=where)
             moments.append((int(period), read_value(value, unit, what=within(where, f" from {key}"))))
         if [period for period, _ in moments] != sorted({period for period, _ in moments}):
             raise InputError(f"{where}: steps must follow one another in time, each period once.", at=where)

@@ -50,12 +50,12 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
     if item.repaid not in _REPAID:
         place = context.where("loans", name, "repaid")
         raise InputError(
-            f"{place} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} Known are {', '.join(_REPAID)}.",
+            f"{place} is '{item.repaid}'{nearest(item.repaid, _REPAID) or '.'} It must be one of {', '.join(_REPAID)}.",
             at=place,
         )
     per_year = read_per_year(item.per_year, what=context.where("loans", name, "per_year"))
     if per_year > 52:
-        raise InputError(f"{where}: per_year is {per_year}; a loan is paid 1 to 52 times a year.", at=where)
+        raise InputError(f"{where}: per_year is {per_year}; it must be from 1 to 52.", at=where)
     terms: dict[str, Node] = {}
     for term, unit in _UNITS.items():
         given = getattr(item, term)
@@ -131,7 +131,9 @@ def _check_together(item: LoanShape, where: str) -> None:
         said = f"gives {' and '.join(ends)}" if ends else "has no end"
         raise InputError(f"{where} {said}; give one of 'years', 'months' and 'payment'.", at=where)
     if item.amortized_over is not None and item.residual is not None:
-        raise InputError(f"{where}: give 'amortized_over' or 'residual', not both; either fixes the balloon.", at=where)
+        raise InputError(
+            f"{where}: give 'amortized_over' or 'residual', not both; each of them fixes the balloon.", at=where
+        )
     if item.payment is not None:
         others = [name for name in ("interest_only", "amortized_over", "residual") if getattr(item, name) is not None]
         if others or item.repaid != "level payment":

@@ -31,7 +31,8 @@ def read_scenarios(context: Context, inputs: Mapping[str, Input]) -> dict[str, S
             if place in chain:
                 circle = " on ".join([*list(chain)[list(chain).index(place) :][:8], place])
                 raise InputError(
-                    f"{found[place].where} is based on itself: {circle}; one must stand alone.", at=found[place].where
+                    f"{found[place].where} is based on itself: {circle}; one of them must not be based on another.",
+                    at=found[place].where,
                 )
             chain[place] = None
             base = found[place].based_on
@@ -55,9 +56,11 @@ def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator
             bad = next((key for key in change if key not in known), None)
             if bad is not None:
                 hint = nearest(bad, known) or "."
-                raise InputError(f"{where}: there is no key '{bad}'{hint} Known here are {', '.join(known)}.", at=where)
+                raise InputError(
+                    f"{where}: there is no key '{bad}'{hint} The keys here are {', '.join(known)}.", at=where
+                )
             raise InputError(
-                f"{where}: {change} is no value; write a number, a text, or one of {', '.join(known)}.", at=where
+                f"{where}: {change} is not a value; write a number, a text, or one of {', '.join(known)}.", at=where
             )
         for term, value in change.items():
             given = value if isinstance(value, dict) else {"value": value}

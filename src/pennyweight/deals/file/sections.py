@@ -152,14 +152,14 @@ class Reader(Context):
                 if name in FUNCTIONS and section != "measures":
                     raise InputError(f"{where}: '{name}' is a function; choose another name.", at=where)
                 if name in seen:
-                    raise InputError(f"{where}: the name '{name}' stands already at {seen[name]}.", at=where)
+                    raise InputError(f"{where}: the name '{name}' is already used at {seen[name]}.", at=where)
                 seen[name] = where
         for section in ("scenarios", "questions"):
             for name in getattr(self.shape, section):
                 if not _NAME.fullmatch(name) or name == "base":
                     where = self.where(section, name)
                     raise InputError(
-                        f"{where}: '{name}' cannot be the name of one; "
+                        f"{where}: '{name}' cannot be a name here; "
                         "use letters, digits and _, and not 'base', which is the deal as it stands.",
                         at=where,
                     )
@@ -176,7 +176,7 @@ class Reader(Context):
         where = self.where(section, name)
         unit = None if item.unit is None else check_unit(item.unit, where=where)
         if item.at is not None and (item.from_ is not None or item.to is not None or item.every is not None):
-            raise InputError(f"{where}: 'at' is one period; it does not go with 'from', 'to' or 'every'.", at=where)
+            raise InputError(f"{where}: 'at' is a single period; leave out 'from', 'to' and 'every'.", at=where)
         run = Run(
             at=self.moment(item.at, "last", section, name, "at"),
             first=self.moment(item.from_, "first", section, name, "from"),
@@ -213,7 +213,7 @@ class Reader(Context):
             known = list(self.shape.measures)
             raise InputError(
                 f"{where}: there is no measure '{name}'{nearest(name, known) or '.'} "
-                f"Measures are {', '.join(known) or 'not declared'}.",
+                f"The measures are {', '.join(known) or 'not declared'}.",
                 at=where,
             )
         item = self.shape.goals[name]
@@ -273,9 +273,9 @@ class Reader(Context):
         low = None if item.low is None else read_value(item.low, unit, what=within(where, " low"))
         high = None if item.high is None else read_value(item.high, unit, what=within(where, " high"))
         if low is not None and high is not None and low > high:
-            raise InputError(f"{where}: low {item.low} lies above high {item.high}.", at=where)
+            raise InputError(f"{where}: low {item.low} is above high {item.high}.", at=where)
         if item.whole and (isinstance(value, np.ndarray) or value != round(value)):
-            raise InputError(f"{where} is {given}; 'whole' is for one whole number.", at=where)
+            raise InputError(f"{where} is {given}; 'whole' needs a single whole number.", at=where)
         whole = whole and not isinstance(value, np.ndarray)
         return Input(name, value, unit, item.label or _words(name), low, high, where, given, whole)
 

@@ -24,7 +24,9 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     With a column `period` each value stands at its period; without, rows are periods 1, 2, 3…
     """
     if source.path is None:
-        raise InputError(f"{where}: a deal that is no file cannot read '{file}'; give its values as steps.", at=where)
+        raise InputError(
+            f"{where}: a deal that was not read from a file cannot read '{file}'; give its values as steps.", at=where
+        )
     table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file)
     values = table.amounts(column, share=True)
     series = np.full(time.rows, np.nan)

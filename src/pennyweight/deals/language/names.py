@@ -188,7 +188,7 @@ class Names:
                 raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.", at=where)
             head, dot, _ = name.partition(".")
             if dot and f"{head}.balance" not in self.shapes:
-                raise InputError(f"{where}: '{name}' asks for a part of {head}, and only loans have parts.", at=where)
+                raise InputError(f"{where}: '{name}' asks for a part of {head}, but only loans have parts.", at=where)
             raise InputError(
                 f"{where}: nothing is named '{name}'{nearest(name, [*known, *FUNCTIONS]) or '.'} "
                 "Names are declared as inputs, values, loans, lines, levels or measures.",
@@ -214,12 +214,13 @@ class Names:
                 )
             if parameter.kind in ("line", "name") and shape == "single" and call.function != "at":
                 raise InputError(
-                    f"{where}: {described} is something over time; '{show(slot)}' is one figure.", at=where
+                    f"{where}: {described} must have a value for each period, but '{show(slot)}' is a single number.",
+                    at=where,
                 )
             if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
                 raise InputError(
-                    f"{where}: {described} is one figure; '{show(slot)}' runs over time. "
-                    "Take one period of it with at(line, period).",
+                    f"{where}: {described} must be a single number, but '{show(slot)}' has a value for each period. "
+                    "Take one with at(line, period).",
                     at=where,
                 )
             if parameter.kind in ("rate", "anyrate") and isinstance(slot, Number) and not slot.percent:

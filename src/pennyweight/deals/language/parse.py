@@ -195,7 +195,9 @@ class _Translator:
             try:
                 return Number(read_rate(value).effective(), f"'{value}'", True)
             except InputError:
-                raise self.refuse(f"the text '{value[:30]}' is no rate; texts stand only where a rate does") from None
+                raise self.refuse(
+                    f"the text '{value[:30]}' is not a rate; the only text that a formula may hold is a rate"
+                ) from None
         try:
             number = float(value)
         except OverflowError:
@@ -242,7 +244,7 @@ class _Translator:
             if symbol == "/" and exponent == 0:
                 raise self.refuse(f"'{show(result)}' divides by zero")
             if symbol == "**" and base < 0 and exponent != round(exponent):
-                raise self.refuse(f"'{show(result)}' is no real number")
+                raise self.refuse(f"'{show(result)}' has no real value")
             raise self.refuse(f"'{show(result)[:40]}' is too large a number")
         self.figures[id(result)] = value
         return result

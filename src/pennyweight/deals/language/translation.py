@@ -74,7 +74,7 @@ class Target(ABC, Generic[Value]):
 def folded(node: Node, known: Mapping[str, float] | None = None) -> float | None:
     """The value of a formula that reads nothing but numbers and what is `known`; None when it reads more.
 
-    Infinite when it overflows, NaN when it is no real number or divides by zero.
+    Infinite when it overflows, NaN when it has no real value or divides by zero.
 
     >>> folded(Binary("*", Number(2.0, "2"), Name("end")), {"end": 6.0})
     12.0

@@ -92,7 +92,7 @@ def _row(given: Any, what: str) -> Floats:
     """Numbers with a last axis of one element at least."""
     table = _floats(given, what)
     if table.ndim == 0 or not table.shape[-1]:
-        raise InputError(f"{what} must be a row of numbers, one at least, or several such rows.", at=what)
+        raise InputError(f"{what} must be a row of numbers, at least one, or several such rows.", at=what)
     return table
 
 

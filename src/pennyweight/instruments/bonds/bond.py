@@ -91,11 +91,14 @@ class Bond(Described):
             )
         object.__setattr__(self, "per_year", int(often))
         if self._rate < 0:
-            raise InputError(f"The coupon is {self.coupon}; it is 0 or more.")
+            raise InputError(f"coupon is {self.coupon}; it must be 0 or more.")
         if self._rate and not self.per_year:
-            raise InputError(f"A coupon of {self.coupon} paid 0 times a year cannot be; say how often, or no coupon.")
+            raise InputError(
+                f"A coupon of {self.coupon} paid 0 times a year is not possible; say how often it is paid, or "
+                "leave out the coupon."
+            )
         if not read_amount(self.redemption, what="redemption") > 0:
-            raise InputError(f"redemption is {self.redemption}; it is above zero.", at="redemption")
+            raise InputError(f"redemption is {self.redemption}; it must be above zero.", at="redemption")
         if not _is_icma(self.day_count):
             object.__setattr__(self, "day_count", read_day_count(self.day_count))
         if not isinstance(self.end_of_month, bool):
@@ -266,7 +269,7 @@ class Bond(Described):
         discount = read_rate(rate, what="the discount rate").value
         price = self.redemption * (1 - discount * self._bill_time(settlement, day_count))
         if not price > 0:
-            raise NoAnswer(f"At a discount rate of {discount:.2%} nothing is left to pay for the bill.")
+            raise NoAnswer(f"At a discount rate of {discount:.2%} the bill is worth nothing.")
         return price
 
     def simple_yield(self, price: float, settlement: Date, *, day_count: str = "actual/365") -> float:
@@ -375,7 +378,7 @@ class Bond(Described):
     def _price(self, price: object) -> float:
         clean = read_amount(price, what="price")
         if not 0 < clean <= LARGEST:
-            raise InputError(f"price is {price}; a price per 100 is above zero.", at="price")
+            raise InputError(f"price is {price}; it must be above zero.", at="price")
         return clean
 
     def _perpetual_yield(self, target: float, settlement: Date) -> float:

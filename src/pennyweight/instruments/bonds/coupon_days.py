@@ -37,7 +37,7 @@ class CouponDays:
         """Refuse coupon days that do not fit together."""
         if self.end_of_month and (parts(self.anchor + 1)[2] != 1 or not self.per_year):
             raise InputError(
-                f"end_of_month goes with coupon days on the last of a month, and {self.anchor} is none.",
+                f"end_of_month needs coupon days on the last day of a month, but {self.anchor} is not one.",
                 at="end_of_month",
             )
         first = self.first_coupon
@@ -47,7 +47,7 @@ class CouponDays:
         if self.regular(number) != first:
             around = f"{self.regular(number - 1)} and {self.regular(number)}"
             raise InputError(
-                f"first_coupon is {first}, and coupon days counted from {self.anchor} fall on {around}; "
+                f"first_coupon is {first}, but coupon days counted from {self.anchor} fall on {around}; "
                 "choose one of them, or give last_coupon when the last period is irregular.",
                 at="first_coupon",
             )

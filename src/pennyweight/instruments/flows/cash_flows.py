@@ -82,7 +82,7 @@ class CashFlows(Described):
         count = read_day_count(day_count)
         valued = None if valued_on is None else read_date(valued_on, what="valued_on")
         if dates is None and (valued is not None or count != "actual/365"):
-            raise InputError("A day count and a day of valuation go with dates; these flows come one a period.")
+            raise InputError("day_count and valued_on need dates; these flows have none, one comes each period.")
         if dates is not None:
             days = read_dates(dates)
             if days.size != flows.size:

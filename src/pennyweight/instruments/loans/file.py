@@ -207,13 +207,14 @@ class _Reader:
             )
         if (shape.needs is not None or shape.own is not None or shape.spare is not None) and not shape.loans:
             raise InputError(
-                f"{self.source.name}: needs, own and spare go with several [loans].", at=self.source.where()
+                f"{self.source.name}: 'needs', 'own' and 'spare' are for files with several [loans].",
+                at=self.source.where(),
             )
         if parts and (
             given := [name for name in ("amount", "rate", "years", "payment") if getattr(shape, name) is not None]
         ):
             where = self.source.where(given[0])
-            raise InputError(f"{where}: with [{parts[0]}], '{given[0]}' stands in there.", at=where)
+            raise InputError(f"{where}: with [{parts[0]}], write '{given[0]}' inside it.", at=where)
         check_currency(shape.currency, where=self.source.where("currency"))
         check_locale(shape.locale, where=self.source.where("locale"))
         if shape.takeover is not None:
@@ -266,7 +267,9 @@ class _Reader:
             if isinstance(amount, str) and amount.strip().endswith("%"):
                 if needs is None:
                     where = self.source.where("loans", name, "amount")
-                    raise InputError(f"{where}: {amount} of what? Give 'needs'.", at=where)
+                    raise InputError(
+                        f"{where}: {amount} is a share of 'needs', which is missing; add 'needs'.", at=where
+                    )
                 places = Style(shape.currency).places
                 given["amount"] = round(needs * read_amount(amount.strip()[:-1]) / 100, places)
             loans[name] = self._loan(given, "loans", name, title=terms.label or name)

@@ -113,7 +113,7 @@ class Loan(Shown):
         for name, kind in (("extras", Recurring), ("holidays", Holiday)):
             listed = a_list(getattr(self, name), what=name, of=kind.__name__)
             if wrong := [one for one in listed if not isinstance(one, kind)]:
-                raise InputError(f"{name} hold {wrong[0]!r}; each is a {kind.__name__}.", at=name)
+                raise InputError(f"{name} hold {wrong[0]!r}; each must be a {kind.__name__}.", at=name)
             frozen(self, **{name: listed})
         given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
         _leave_out_worked_out(given)
@@ -339,5 +339,5 @@ def _event(given: Any) -> Event:
     if isinstance(given, Event):
         return given
     if not isinstance(given, tuple | list) or len(given) != 3:
-        raise InputError(f"events hold {given!r}; each is an Event, or (when, what, amount).")
+        raise InputError(f"events hold {given!r}; each must be an Event, or (when, what, amount).")
     return Event(*given)

@@ -126,7 +126,7 @@ def loan_apr(agreed: Schedule, method: Literal["us", "eu"]) -> float | None:
 
 def _read(flows: Any, what: str) -> list[tuple[np.datetime64, float]]:
     if isinstance(flows, str) or not isinstance(flows, Sequence) or not flows:
-        raise InputError(f"{what}: write a list of (date, amount), one at least.", at=what)
+        raise InputError(f"{what}: write a list of (date, amount), at least one.", at=what)
     if wrong := [one for one in flows if not isinstance(one, tuple | list) or len(one) != 2]:
         raise InputError(f"{what} hold {wrong[0]!r}; each is (date, amount).", at=what)
     read = [(read_date(day, what=what), read_amount(amount, what=what)) for day, amount in flows]

@@ -78,14 +78,16 @@ class LoanSet(Shown):
     def __post_init__(self) -> None:
         super().__post_init__()
         if not a_mapping(self.loans, what="loans", of="loans by name"):
-            raise InputError("There are no loans; give one at least.")
+            raise InputError("There are no loans; give at least one.")
         for name, loan in self.loans.items():
             if not isinstance(loan, Loan):
                 raise InputError(f"'{name}' is {loan!r}; write a Loan.")
         a_text(self.title, what="title")
         choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
-            raise InputError("Loans in one file are paid equally often; put others in a file of their own.")
+            raise InputError(
+                "All loans in one file must have the same number of payments a year; put others in a file of their own."
+            )
         for name in ("needs", "own", "spare"):
             if getattr(self, name) is not None:
                 frozen(self, **{name: read_amount(getattr(self, name), what=name)})

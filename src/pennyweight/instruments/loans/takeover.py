@@ -72,7 +72,9 @@ class Takeover(Shown):
             missed = whole(self.missed_payments, what="missed_payments", least=0, most=120)
             object.__setattr__(self, "missed_payments", missed)
         if self.payments_made is not None and self.first_payment is not None:
-            raise InputError("Give first_payment or payments_made, not both; either says how many were due before.")
+            raise InputError(
+                "Give first_payment or payments_made, not both; each of them says how many payments were due before."
+            )
         if self.missed_payments is not None and self.arrears is not None:
             raise InputError("Give missed_payments or arrears, not both.")
         if (self.missed_payments is not None or self.arrears is not None) and self.balance is None:
@@ -153,7 +155,8 @@ class Takeover(Shown):
             count: float = self.years_left * self.calendar.per_year
             if not 1 <= count <= LONGEST or abs(count - round(count)) > 1e-9:
                 raise InputError(
-                    f"years_left is {self.years_left:g}; it makes whole payments, one at least.", at="years_left"
+                    f"years_left is {self.years_left:g}; it must make a whole number of payments, at least one.",
+                    at="years_left",
                 )
             return round(count)
         if self.maturity is None:
@@ -162,7 +165,7 @@ class Takeover(Shown):
         number = self.calendar.number(day)
         if day < self.calendar.first or self.calendar.due(number) != day:
             raise InputError(
-                f"maturity is {day}, which is no due day; those around it are {self._around(number)}.", at="maturity"
+                f"maturity is {day}, which is not a due day; the nearest are {self._around(number)}.", at="maturity"
             )
         return number
 
@@ -174,7 +177,7 @@ class Takeover(Shown):
         if not self.missed_payments:
             return 0.0
         if self.payment is None or self.rate is None:
-            raise InputError("Missed payments are counted in payments at the loan's rate; give both.")
+            raise InputError("Missed payments need the payment and the rate; give both.")
         payment, i = self.payment, float(_loan_rate(self))
         worth = sum(payment * (1 + i) ** k for k in range(self.missed_payments))
         return float(round(worth, Style(self.currency).places))
@@ -188,7 +191,7 @@ class Takeover(Shown):
             balance = round(self.balance - self.overdue, 9)
             if balance <= 0:
                 raise InputError(
-                    f"The arrears of {self.overdue:,.2f} are not less than the balance of {self.balance:,.2f}.",
+                    f"The arrears of {self.overdue:,.2f} must be less than the balance of {self.balance:,.2f}.",
                     at="arrears" if self.arrears is not None else "missed_payments",
                 )
         months = None if self.left is None else self.left * 12 / self.calendar.per_year
@@ -221,7 +224,7 @@ class Takeover(Shown):
             # Back from the next due day, too: a 31st was the 29th once.
             if self.run.due(number) == self.calendar.first or self.calendar.regular(2 - number) == first:
                 return number - 1
-            raise InputError(f"From {first} on, {self.calendar.first} is no due day.")
+            raise InputError(f"From {first} on, {self.calendar.first} is not a due day.")
         if self.original_years is not None:
             count: float = self.original_years * self.calendar.per_year
             if not 0 < count <= LONGEST:

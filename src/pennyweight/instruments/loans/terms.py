@@ -89,7 +89,7 @@ class _Reader:
         self.fortnightly = self.way.fortnightly
         self.per_year = 26 if self.fortnightly else read_per_year(loan.per_year)
         if not 1 <= self.per_year <= 52:
-            raise InputError(f"per_year is {self.per_year}; a loan is paid 1 to 52 times a year.", at="per_year")
+            raise InputError(f"per_year is {self.per_year}; it must be from 1 to 52.", at="per_year")
         self.at_start = choice(loan.paid, ("start", "end"), "paid") == "start"
         for what in ("rate_moves", "extra_moves", "holiday_moves"):
             choice(getattr(loan, what), ("payment", "term"), what)
@@ -150,19 +150,21 @@ class _Reader:
             if missing:
                 raise InputError(f"A loan repaid by {self.repaid} needs its {missing[0]}.")
             if self.at_start:
-                raise InputError("Payments at the start of each period go with a level payment only.")
+                raise InputError("Only a loan with a level payment can be paid at the start of each period.")
             if self.fortnightly and (loan.residual is not None or loan.amortized_over is not None):
-                raise InputError("Half the monthly payment every two weeks goes with no balloon and no residual.")
+                raise InputError(
+                    "A loan repaid by half the monthly payment every two weeks cannot have a balloon or a residual."
+                )
             return
         known = 4 - len(missing) - (loan.payment is None)
         if known < 3:
-            raise InputError("A loan needs three of amount, rate, years and payment (months do for years).")
+            raise InputError("A loan needs three of amount, rate, years and payment (or months instead of years).")
 
     def _count(self) -> int | None:
         loan = self.loan
         if loan.years is None and loan.months is None:
             if loan.amortized_over is not None or loan.residual is not None:
-                raise InputError("A balloon or a residual falls due at the end of a term; give the years.")
+                raise InputError("A balloon or a residual is due at the end of a term; give the years.")
             return None
         return self._payments("years" if loan.months is None else "months")
 
@@ -173,8 +175,7 @@ class _Reader:
         count = span * often
         if not 0 < count <= LONGEST or abs(count - round(count)) > 1e-9:
             raise InputError(
-                f"{name} is {given}; a term is above zero and makes whole payments ({often} a year), "
-                f"{LONGEST:,} at most.",
+                f"{name} is {given}; it must make a whole number of payments ({often} a year), from 1 to {LONGEST:,}.",
                 at=name,
             )
         return round(count)
@@ -190,7 +191,7 @@ class _Reader:
                 at="amortized_over",
             )
         if self.loan.residual is not None:
-            raise InputError("Give amortized_over or a residual, not both; either fixes the balloon.")
+            raise InputError("Give amortized_over or a residual, not both; each of them fixes the balloon.")
         return spread
 
     def _interest_only(self, count: int | None) -> int:
@@ -198,15 +199,16 @@ class _Reader:
         if given is None:
             return 0
         if count is None:
-            raise InputError("An interest-only time goes with a term; give the years.")
+            raise InputError("An interest-only time needs a term; give the years.")
         payments = read_value(given, "years", what="interest_only") * self.per_year
         if abs(payments - round(payments)) > 1e-9 or not 0 <= payments < count:
             raise InputError(
-                f"interest_only is {given}; it is whole payments and ends before the term (years, or '18 months').",
+                f"interest_only is {given}; it must be a whole number of payments and end before the term; "
+                "write years, or '18 months'.",
                 at="interest_only",
             )
         if self.at_start:
-            raise InputError("Payments at the start of each period go with a level payment only.")
+            raise InputError("Only a loan with a level payment can be paid at the start of each period.")
         return round(payments)
 
     # Rates and days.
@@ -217,7 +219,7 @@ class _Reader:
         read = read_rate(self.loan.rate, what="rate")
         self.said = read.compounding
         if read.value < 0:
-            raise InputError(f"The rate is {self.loan.rate}; a loan's is 0 or more.")
+            raise InputError(f"rate is {self.loan.rate}; it must be 0 or more.")
         return Rate(read.value, self._compounding(read.compounding))
 
     def _compounding(self, said: float | None) -> float:
@@ -226,14 +228,16 @@ class _Reader:
             return float(self.per_year) if said is None else said
         own = read_compounding(given)
         if said is not None and said != own:
-            raise InputError(f"The rate '{self.loan.rate}' says how it compounds, and compounding is {given}; say one.")
+            raise InputError(
+                f"The rate '{self.loan.rate}' says how it compounds, and compounding is {given}; give one of them."
+            )
         return own
 
     def _periodic(self, rate: Rate) -> Callable[[Fraction], Fraction]:
         compounding = rate.compounding
         if compounding == self.per_year or self.loan.interest != "equal periods":
             if compounding != self.per_year:
-                raise InputError("Interest by days is simple within a period; leave the compounding out.")
+                raise InputError("Interest by days is simple within a period; leave out the compounding.")
             return partial(_divided, self.per_year)
         return partial(_converted, compounding or 0.0, self.per_year)
 
@@ -243,7 +247,7 @@ class _Reader:
             return None
         if self.per_year not in DATED:
             known = ", ".join(map(str, DATED))
-            raise InputError(f"Dates come with {known} payments a year, not {self.per_year}.")
+            raise InputError(f"A loan with dates has {known} payments a year, not {self.per_year}.")
         if loan.start is None:
             first = read_date(loan.first_payment or "", what="first_payment")
             start = first if self.at_start else Calendar(first, first, 1, self.per_year).regular(0)
@@ -272,7 +276,7 @@ class _Reader:
             return None
         value = read_amount(given, what=what)
         if value < 0 or (value == 0 and what in ("amount", "payment")):
-            raise InputError(f"{what} is {given}; a loan's is above zero.", at=what)
+            raise InputError(f"{what} is {given}; it must be above zero.", at=what)
         return units_of(value, self.style, self.loan.rounding, what)
 
     def _fee(self, given: str | float | None, lent: float, what: str) -> float:
@@ -283,12 +287,12 @@ class _Reader:
                 raise InputError(f"{what} is {given}; write an amount.", at=what)
             share = read_value(given, "share", what=what)
             if not 0 <= share < 1:
-                raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.", at=what)
+                raise InputError(f"{what} is {given}; a fee must be 0 or more, and less than the loan.", at=what)
             value = float(round(Decimal(repr(share)) * Decimal(repr(lent)), self.style.places))
         else:
             value = read_amount(given, what=what)
         if value < 0 or (what == "fee_up_front" and value >= lent):
-            raise InputError(f"{what} is {given}; a fee is zero or more and less than the loan.", at=what)
+            raise InputError(f"{what} is {given}; a fee must be 0 or more, and less than the loan.", at=what)
         units_of(value, self.style, self.loan.rounding, what)
         return value
 
@@ -309,7 +313,9 @@ class _Reader:
         balance = owed if loan.rounding is None else round(owed * unit)
         agreed = replace(agreed, amount=balance)
         if agreed.residual >= balance and agreed.residual:
-            raise InputError(f"residual is {loan.residual}; it is less than the loan of {lent:,.2f}.", at="residual")
+            raise InputError(
+                f"residual is {loan.residual}; it must be less than the loan of {lent:,.2f}.", at="residual"
+            )
         if loan.rate is None:
             found = rate_that_fits(agreed, self.style)
             rate = Rate(found, rate.compounding)

@@ -111,7 +111,7 @@ class Timetable:
             if before is not None and _comes_before(event.moment, before.moment):
                 where = event.where or "An event"
                 raise InputError(
-                    f"{where} is of {event.moment}, after one of {before.moment}; put the events in order.", at=where
+                    f"{where} is of {event.moment}, after one of {before.moment}; sort the events by date.", at=where
                 )
             key = (str(event.moment), event.what)
             if not event.kind.repeats and key in seen:
@@ -136,7 +136,7 @@ class Timetable:
         if event.kind.on_due_days:
             around = f"{self.calendar.due(number - 1)} and {self.calendar.due(number)}"
             raise InputError(
-                f"{where}: {day} is no due day (those around it are {around}); write what was paid on its due day.",
+                f"{where}: {day} is not a due day; the nearest are {around}. Give the payment with its due day.",
                 at=where,
             )
         if event.kind.states:
@@ -216,7 +216,7 @@ class Timetable:
         last, last_day = (rows, None) if extra.end is None else self._place(extra.end, what)
         if last < first or (day is not None and last_day is not None and last_day < day):
             raise InputError(
-                f"{what} ends on {extra.last}, before it begins on {extra.first}; write the first first.", at=what
+                f"{what} ends on {extra.last}, before it begins on {extra.first}; write the earlier one first.", at=what
             )
         found = []
         if day is None or self.calendar is None:
@@ -228,7 +228,11 @@ class Timetable:
             placed: list[tuple[int, Fraction | None]] = [(number, None) for number in numbers]
         else:
             if often not in DATED:
-                raise InputError(f"{what}: dates come {', '.join(map(str, DATED))} times a year, not {often}.", at=what)
+                raise InputError(
+                    f"{what}: an extra payment with dates comes {', '.join(map(str, DATED))} times a year, not "
+                    f"{often}.",
+                    at=what,
+                )
             until = last_day or self.calendar.due(rows)
             count = int((until - day).astype(np.int64) * often / 364) + 2
             days = due_days(day, often, np.arange(count))

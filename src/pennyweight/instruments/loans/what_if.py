@@ -90,8 +90,9 @@ def extra_needed(loan: Loan, by: When) -> Extra:
     """See `Loan.extra_needed`."""
     number = _number_by(loan, by, "paid_off_by")
     if number >= len(loan.schedule.rows):
-        when = loan.schedule.named(len(loan.schedule.rows))
-        raise NoAnswer(f"The loan is paid off by then without extra payments, {when}.")
+        last = loan.schedule.named(len(loan.schedule.rows))
+        when = last if loan.schedule.dates is not None else f"payment {last}"
+        raise NoAnswer(f"No extra payment is needed: the loan is paid off by {when} anyway.")
     if number <= loan.made:
         raise InputError(
             f"paid_off_by is {by}, which is not after the payments already made; give a later day.", at="paid_off_by"
@@ -132,7 +133,7 @@ def refinancing(
 ) -> Refinancing:
     """See `Loan.refinancing`."""
     if "amortized_over" in terms or "residual" in terms or "start" in terms:
-        raise InputError("The new loan of a refinancing takes rate, years or payment, fees, and the like; no start.")
+        raise InputError("The new loan of a refinancing has no start, residual or amortized_over; leave them out.")
     for name in terms:
         if name not in loan.given:
             raise InputError(f"A loan has no '{name}'{nearest(name, loan.given) or '.'}")
@@ -143,7 +144,7 @@ def refinancing(
     owed = old.balance_after(after)
     paid = read_amount(costs, what="costs")
     if paid < 0:
-        raise InputError(f"costs are {costs}; write an amount of zero or more.", at="costs")
+        raise InputError(f"costs are {costs}; they must be 0 or more.", at="costs")
     shared = {
         name: loan.given[name] for name in ("per_year", "currency", "locale", "rounding", "compounding", "interest")
     }
@@ -157,7 +158,7 @@ def refinancing(
     span = longest if horizon is None else read_amount(horizon, what="horizon") * loan.terms.per_year
     end = round(span) if 0 < span <= LONGEST else 0
     if end < 1:
-        raise InputError(f"horizon is {horizon}; it is 1 to {LONGEST:,} payments long.", at="horizon")
+        raise InputError(f"horizon is {horizon}; it must be 1 to {LONGEST:,} payments long.", at="horizon")
     gains = [-out_of_pocket - (fresh.balance_after(0) - owed)]
     spent_old = spent_new = 0.0
     for k in range(1, max(longest, end) + 1):

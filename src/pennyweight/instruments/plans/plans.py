@@ -190,7 +190,7 @@ def _unknown(kind: PlanKind, given: Mapping[str, object], find: object) -> str:
             hint = nearest(find, kind.names) if isinstance(find, str) else ""
             raise InputError(f"There is no '{find}' to find{hint or '.'} There are {', '.join(kind.names)}.")
         if given[find] is not None:
-            raise InputError(f"'{find}' is to be found, and is given too; leave it out.")
+            raise InputError(f"'{find}' is to be found, but is given too; leave it out.")
         return find
     missing = [name for name, value in given.items() if value is None]
     if not missing:
@@ -227,7 +227,9 @@ def _per_period(given: object, often: int, quoted: float, said: bool) -> float:
     """The rate of one period of a rate that compounds `quoted` times a year (0: effective) unless it says otherwise."""
     rate = read_rate("" if given is None else given, what="rate")
     if said and rate.compounding is not None and rate.compounding != quoted:
-        raise InputError(f"The rate '{given}' says how it compounds, and compounding says otherwise; leave one out.")
+        raise InputError(
+            f"The rate '{given}' says how it compounds, but compounding says otherwise; leave one of them out."
+        )
     i = rate.per_period(often, bare_compounds=quoted)
     if not i > -1:
         raise InputError(f"rate is {given}, which loses everything within one period.", at="rate")
@@ -240,7 +242,9 @@ def _check(t: PlanTerms) -> None:
     if t.n == inf:
         if t.kind is GROW:
             raise InputError(
-                "years is forever; a pot that grows needs a term, only one that is lived on can last.", at="years"
+                "years is forever; a pot that grows needs a term; only a pot that money is taken from can last "
+                "forever.",
+                at="years",
             )
         if t.end:
             raise InputError(
@@ -339,7 +343,7 @@ def _periods_growing(t: PlanTerms, begun: float) -> float:
     if len(found) > 1:
         years = [count / t.often for count in found]
         shown = " and after ".join(f"{value:,.2f}" for value in years)
-        raise SeveralAnswers(f"It stands there more than once: after {shown} years.", years)
+        raise SeveralAnswers(f"That is reached more than once: after {shown} years.", years)
     return found[0]
 
 
@@ -367,7 +371,7 @@ def _rate(t: PlanTerms) -> float:
         return expm1(log(t.known_end / t.known_start) / (t.wait + n)) if t.known_end else -1.0
     if n == inf:
         if not t.known_start > t.known_pay * (t.paid == "start"):
-            raise NoAnswer("No rate does: the first payment alone takes the whole pot.")
+            raise NoAnswer("No rate fits: the first payment alone takes the whole pot.")
         if t.wait:
             raise InputError("A rate forever with a deferred start is not worked out; leave out deferred.")
         if t.paid == "start":

@@ -138,7 +138,7 @@ class Portfolio(Described):
             )
         flows = sorted(flows)
         left_out = [
-            f"{account} has no value on {day}, so that day is left out."
+            f"{account} has no value on {day}, so that day is not used."
             for day in sorted(set().union(*(set(own) for own in values.values())) - set(common))
             for account, own in values.items()
             if day not in own and common[0] < day < common[-1]

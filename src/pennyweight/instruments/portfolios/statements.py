@@ -34,7 +34,7 @@ def rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) ->
         if kind not in KINDS:
             hint = nearest(word, KINDS) or "."
             where = table.place(line, names["kind"])
-            raise InputError(f"{where} is '{word}'{hint} Known are {', '.join(KINDS)}.", at=where)
+            raise InputError(f"{where} is '{word}'{hint} It must be one of {', '.join(KINDS)}.", at=where)
         if amount < 0 and kind != "value":
             where = table.place(line)
             raise InputError(f"{where}: a {kind} of {amount}; write it positive, its kind says which way.", at=where)
