@@ -180,9 +180,9 @@ def test_at_its_turning_point_the_verdict_turns(taxi: Deal) -> None:
 def test_what_never_turns_says_why(taxi: Deal) -> None:
     points = {point.input: point for point in taxi.turning_points("wet_and_dear")}
     assert points["swap_year"].turns_at is None
-    assert "missed wherever it lies" in points["swap_year"].reason
+    assert "missed at every value" in points["swap_year"].reason
     base = {point.input: point for point in taxi.turning_points()}
-    assert base["swap_year"].reason == "pays off wherever it lies"
+    assert base["swap_year"].reason == "pays off at every value"
 
 
 # Comparing and varying.

@@ -28,7 +28,7 @@ Floats: TypeAlias = NDArray[np.float64]
 _TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out", "no goals": "comparison"}
 _STATES: dict[str, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
 _MARKS = {"met": "✓", "nearly": "≈", "missed": "✗"}
-_LEGEND = "✓ met, ≈ nearly, ✗ missed; behind each what is to spare, or how much is missing."
+_LEGEND = "✓ met, ≈ nearly, ✗ missed; the figure shows how much is to spare, or how much is missing."
 
 
 def comparison_page(comparison: Comparison) -> Document:

@@ -125,4 +125,4 @@ class Found(Shown):
             (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
             tuple(rows),
         )
-        return Document(self.deal, (table, Text(f"Looked between {self.looked_shown}.", "comparison")))
+        return Document(self.deal, (table, Text(f"Searched between {self.looked_shown}.", "comparison")))

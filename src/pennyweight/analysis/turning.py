@@ -131,10 +131,10 @@ def _point(
 
 def _reason(always: bool, blocked: list[str]) -> str:
     if always:
-        return "pays off wherever it lies"
+        return "pays off at every value"
     if blocked:
-        return f"{' and '.join(blocked)} missed wherever it lies"
-    return "never all goals at once"
+        return f"{' and '.join(blocked)} missed at every value"
+    return "no value meets all goals at once"
 
 
 def _idle_terms(model: Model, inputs: Inputs) -> set[str]:

@@ -57,7 +57,7 @@ def weighing_page(weighing: Weighing, *, by: str | None = None) -> Document:
     blocks.append(Checks(weighing.checks))
     inside = numbers_inside(deal)
     if inside:
-        blocks.append(Text(f"Not varied, because written inside formulas: {', '.join(inside)}.", "comparison"))
+        blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
 
@@ -158,7 +158,7 @@ def _turning_table(weighing: Weighing) -> Table:
         Column("Input", words=True), Column("As it stands"), Column("Turns below"), Column("Turns above"),
         Column("Distance"), Column("", words=True),
     )  # fmt: skip
-    note = "One input moved alone. Distance: from where it stands to the nearer turn, in percent of where it stands."
+    note = "Each input is changed alone. Distance: from its value to the nearer turn, in percent of its value."
     return Table("Turning points", columns, rows, note)
 
 

@@ -17,32 +17,44 @@ __all__ = ["command"]
 
 
 @click.command("bond")
-@click.option("--coupon", default="0%", show_default=True, metavar="RATE", help="The yearly coupon, as a rate of face.")
-@click.option("--maturity", required=True, metavar="DATE", help="The day the face is paid, or 'perpetual'.")
-@click.option("--settlement", required=True, metavar="DATE", help="The day the bond is paid for.")
-@click.option("--yield", "at_yield", metavar="RATE", help="The yearly yield, quoted at the coupons' frequency.")
-@click.option("--price", metavar="PRICE", help="The clean price per 100.")
+@click.option(
+    "--coupon", default="0%", show_default=True, metavar="RATE", help="Set the yearly coupon, as a rate of face."
+)
+@click.option("--maturity", required=True, metavar="DATE", help="Set the day the face is paid, or 'perpetual'.")
+@click.option("--settlement", required=True, metavar="DATE", help="Set the day the bond is paid for.")
+@click.option("--yield", "at_yield", metavar="RATE", help="Set the yearly yield; it compounds with each coupon.")
+@click.option("--price", metavar="PRICE", help="Set the clean price per 100.")
 @click.option(
     "--per-year",
     type=click.Choice(["0", "1", "2", "4", "12"]),
-    help="Coupons a year; left out: 2, or 0 without a coupon.",
+    help="Set the coupons a year; without it, 2, or 0 without a coupon.",
 )
-@click.option("--day-count", default=ICMA, show_default=True, metavar="NAME", help="Of the accrued interest.")
-@click.option("--issued", metavar="DATE", help="The day interest begins, for a short or long first period.")
-@click.option("--first-coupon", metavar="DATE", help="The first coupon's day, when it is not the first regular one.")
 @click.option(
-    "--last-coupon", metavar="DATE", help="The last coupon's day before maturity, when that is no coupon day."
+    "--day-count", default=ICMA, show_default=True, metavar="NAME", help="Count accrued interest by this rule."
 )
-@click.option("--end-of-month", is_flag=True, help="Coupons always fall on the last day of a month.")
-@click.option("--discount", metavar="RATE", help="A bill's discount rate, by actual/360, in place of its price.")
+@click.option("--issued", metavar="DATE", help="Set the day interest begins, for a short or long first period.")
+@click.option(
+    "--first-coupon", metavar="DATE", help="Set the day of the first coupon, if it is not the first regular one."
+)
+@click.option(
+    "--last-coupon",
+    metavar="DATE",
+    help="Set the day of the last coupon before maturity, if maturity is not a regular coupon day.",
+)
+@click.option("--end-of-month", is_flag=True, help="Pay coupons on the last day of the month always.")
+@click.option(
+    "--discount", metavar="RATE", help="Set the discount rate of a bill, by actual/360, instead of its price."
+)
 @click.option(
     "--first",
     type=click.Choice(["compound", "simple"]),
     default="compound",
     show_default=True,
-    help="How the broken first period is discounted.",
+    help="Discount the broken first period by compound or simple interest.",
 )
-@click.option("--redemption", default="100", show_default=True, metavar="AMOUNT", help="What is paid back, per 100.")
+@click.option(
+    "--redemption", default="100", show_default=True, metavar="AMOUNT", help="Set the amount paid back, per 100."
+)
 @output_options
 def command(
     coupon: str,
@@ -62,7 +74,7 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
-    """Price, yield, accrued interest, duration and convexity of a bond, per 100 of face.
+    """Show price, yield, accrued interest, duration and convexity of a bond, per 100 of face.
 
     Example: pennyweight bond --coupon 4% --maturity 2031-06-15 --settlement 2026-11-23 --price 97.25
     """

@@ -21,7 +21,7 @@ __all__ = ["command"]
     "scenarios",
     multiple=True,
     metavar="NAME",
-    help="A scenario to show; repeatable; all if left out.",
+    help="Show this scenario; without it, all are shown. Repeatable.",
 )
 @overrides
 @output_options

@@ -36,7 +36,7 @@ _COMMANDED = (
     type=click.Path(path_type=Path),
     default=Path("pennyweight-demo"),
     show_default=True,
-    help="Where the files go.",
+    help="Write the files to this folder.",
 )
 def command(folder: Path) -> None:
     """Weigh the Larkmere water-taxi, compare its scenarios, vary two inputs, answer its question, and the rest.

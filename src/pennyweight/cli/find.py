@@ -23,9 +23,11 @@ __all__ = ["command"]
     "scenarios",
     multiple=True,
     metavar="NAME",
-    help="A scenario to ask in, or 'all'; repeatable.",
+    help="Look for the value in this scenario, or in 'all'. Repeatable.",
 )
-@click.option("--between", metavar="LOW..HIGH", help="Where to look; left out: by the input's unit.")
+@click.option(
+    "--between", metavar="LOW..HIGH", help="Look in this range; without it, the unit of the input sets the range."
+)
 @overrides
 @output_options
 def command(
@@ -40,7 +42,7 @@ def command(
 ) -> None:
     """Find the value of INPUT at which CONDITION comes true; without one: at which the deal pays off.
 
-    All answers are given. Exit status 3 when there is none in any scenario.
+    It shows all answers. The exit status is 3 if there is none in any scenario.
 
     Example: pennyweight find taxi.toml hull "npv == 0" --scenario all
     """

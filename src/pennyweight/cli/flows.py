@@ -17,25 +17,33 @@ __all__ = ["command"]
 
 @click.command("flows")
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--rate", metavar="RATE", help="The yearly rate asked of the flows, effective.")
-@click.option("--period", type=click.Choice(list(PER_YEAR)), help="How long a period is; only for a CSV without dates.")
-@click.option("--reinvested-at", metavar="RATE", help="What money that came in earns, for the modified IRR.")
-@click.option("--borrowed-at", metavar="RATE", help="What money to pay in costs, for the modified IRR.")
+@click.option("--rate", metavar="RATE", help="Discount at this effective yearly rate.")
+@click.option(
+    "--period", type=click.Choice(list(PER_YEAR)), help="Set the length of a period, for a CSV without dates."
+)
+@click.option("--reinvested-at", metavar="RATE", help="Set the rate that money in earns, for the modified IRR.")
+@click.option("--borrowed-at", metavar="RATE", help="Set the rate that money out costs, for the modified IRR.")
 @click.option(
     "--outlay",
     type=click.Choice(["all", "first"]),
     default="all",
     show_default=True,
-    help="What ROI and profitability index are measured on.",
+    help="Measure ROI and profitability index on all outlays or on the first.",
 )
 @click.option(
-    "--day-count", default="actual/365", show_default=True, metavar="NAME", help="How time between dates counts."
+    "--day-count",
+    default="actual/365",
+    show_default=True,
+    metavar="NAME",
+    help="Count the time between dates by this rule.",
 )
-@click.option("--valued-on", metavar="DATE", help="The day of valuation; left out: the first date.")
-@click.option("--account-at", metavar="RATE", help="Compare with a bank account that pays this rate.")
-@click.option("--working", is_flag=True, help="Show the present value step by step; needs --rate.")
-@click.option("--places", type=int, help="Show the working with factors rounded as by hand.")
-@click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts.")
+@click.option("--valued-on", metavar="DATE", help="Value the flows on this day; without it, on the first date.")
+@click.option("--account-at", metavar="RATE", help="Compare with a bank account at this rate.")
+@click.option("--working", is_flag=True, help="Show the present value step by step (needs --rate).")
+@click.option("--places", type=int, help="Show the working with factors rounded to so many decimals.")
+@click.option(
+    "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
+)
 @output_options
 def command(
     file: Path,

@@ -9,7 +9,7 @@ __all__ = ["command"]
 
 @click.command("functions")
 def command() -> None:
-    """List every function that formulas can use, a line each.
+    """List every function that formulas can use.
 
     Example: pennyweight functions
     """

@@ -7,7 +7,7 @@ from pennyweight.instruments.plans.plans import GROW, grow
 
 __all__ = ["command"]
 
-_TEXT = """A pot that grows: find its closing, or the opening, deposit, rate or years.
+_TEXT = """Growing a pot: find its closing, or the opening, deposit, rate or years.
 
 Example: pennyweight grow --opening 10k --deposit 200 --per-year month --rate 4.5% --years 12
 """

@@ -13,30 +13,30 @@ from pennyweight.errors import InputError, Place
 __all__ = ["command"]
 
 _TERMS = (
-    ("--amount", "AMOUNT", "What is lent; left out, what can be borrowed."),
-    ("--rate", "RATE", "Yearly, quoted, compounding as often as is paid unless it says otherwise."),
-    ("--years", "YEARS", "The term in years."),
-    ("--months", "MONTHS", "The term in months."),
-    ("--payment", "AMOUNT", "The level payment."),
-    ("--per-year", "N", "Payments a year: a number, or month, quarter… (12)."),
-    ("--compounding", "N", "How often the rate compounds, when not as often as is paid."),
-    ("--paid", "WHEN", "At the 'end' or the 'start' of each period (end)."),
-    ("--repaid", "HOW", "'level payment', 'constant principal', 'interest only' or 'half every two weeks'."),
-    ("--interest-only", "SPAN", "Time at the beginning in which only interest is paid: years, or '18 months'."),
-    ("--amortized-over", "YEARS", "The years the payment is worked out over, when all falls due before."),
-    ("--residual", "AMOUNT", "What the payments leave, due with the last."),
-    ("--start", "DATE", "The day of drawdown."),
-    ("--first-payment", "DATE", "The first due day."),
-    ("--interest", "HOW", "'equal periods', or by days: actual/365, actual/360, 30/360."),
-    ("--fee-up-front", "AMOUNT", "A fee paid at drawdown: an amount, or a share such as 1.5%."),
-    ("--fee-added", "AMOUNT", "A fee added to what is owed."),
-    ("--fee-each", "AMOUNT", "A fee with each payment."),
-    ("--rounding", "HOW", "'half up', 'half even', 'payment up', or 'none' (half up)."),
-    ("--rate-moves", "WHAT", "Whether a rate step changes the 'payment' or the 'term' (payment)."),
-    ("--extra-moves", "WHAT", "Whether an extra payment changes the 'term' or the 'payment' (term)."),
-    ("--balance-moves", "WHAT", "What a stated balance changes: the 'last payment', the 'payment' or the 'term'."),
-    ("--as-of", "DATE", "The day the key facts are told for."),
-    ("--currency", "CODE", "Three letters; they set the smallest unit too."),
+    ("--amount", "AMOUNT", "Set the amount lent; without it, the amount is worked out."),
+    ("--rate", "RATE", "Set the quoted yearly rate; it compounds with each payment unless it says otherwise."),
+    ("--years", "YEARS", "Set the term in years."),
+    ("--months", "MONTHS", "Set the term in months."),
+    ("--payment", "AMOUNT", "Set the level payment."),
+    ("--per-year", "N", "Set the payments a year: a number, or month, quarter… (12)."),
+    ("--compounding", "N", "Set how often the rate compounds, if not with each payment."),
+    ("--paid", "WHEN", "Pay at the 'end' or the 'start' of each period (end)."),
+    ("--repaid", "HOW", "Repay by 'level payment', 'constant principal', 'interest only' or 'half every two weeks'."),
+    ("--interest-only", "SPAN", "Pay interest only for this time at the beginning: years, or '18 months'."),
+    ("--amortized-over", "YEARS", "Work out the payment over this many years, though the rest is due earlier."),
+    ("--residual", "AMOUNT", "Leave this amount to be paid with the last payment."),
+    ("--start", "DATE", "Set the day on which the loan is paid out."),
+    ("--first-payment", "DATE", "Set the first due day."),
+    ("--interest", "HOW", "Charge interest by 'equal periods', or by days: actual/365, actual/360, 30/360."),
+    ("--fee-up-front", "AMOUNT", "Pay this fee at the start: an amount, or a share such as 1.5%."),
+    ("--fee-added", "AMOUNT", "Add this fee to the amount owed."),
+    ("--fee-each", "AMOUNT", "Pay this fee with each payment."),
+    ("--rounding", "HOW", "Round by 'half up', 'half even', 'payment up', or 'none' (half up)."),
+    ("--rate-moves", "WHAT", "Let a rate step change the 'payment' or the 'term' (payment)."),
+    ("--extra-moves", "WHAT", "Let an extra payment change the 'term' or the 'payment' (term)."),
+    ("--balance-moves", "WHAT", "Let a stated balance change the 'last payment', the 'payment' or the 'term'."),
+    ("--as-of", "DATE", "Report the key figures as of this date."),
+    ("--currency", "CODE", "Set the currency (three letters); it sets the smallest unit too."),
 )
 
 
@@ -49,10 +49,15 @@ def _terms(function: Any) -> Any:
 @click.command("loan")
 @click.argument("loans", nargs=-1, metavar="[FILE]...", type=click.Path(path_type=Path))
 @_terms
-@click.option("--events", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with date, what, amount.")
-@click.option("--extra", metavar="AMOUNTS", help="Try extra amounts with every payment: 50;100;200.")
-@click.option("--paid-off-by", metavar="DATE", help="The extra amount that pays it off by then.")
-@click.option("--working", is_flag=True, help="Show how each payment comes about.")
+@click.option(
+    "--events",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Read events from a CSV with the columns date, what and amount.",
+)
+@click.option("--extra", metavar="AMOUNTS", help="Compare extra amounts with every payment: 50;100;200.")
+@click.option("--paid-off-by", metavar="DATE", help="Find the extra amount that pays the loan off by this date.")
+@click.option("--working", is_flag=True, help="Show how each payment is worked out.")
 @output_options
 def command(
     loans: tuple[Path, ...],
@@ -64,10 +69,10 @@ def command(
     outputs: tuple[Path, ...],
     **terms: Any,
 ) -> None:
-    """A loan's schedule to the cent, as a lender's books have it, with its key facts; from options or a loan file.
+    """Show the schedule of a loan to the cent, with its key figures; from options or from a loan file.
 
-    Of amount, rate, term and payment leave one out. A file may hold one loan with its events, a loan taken over, or
-    several loans together; several files are offers, side by side.
+    Leave out one of amount, rate, term and payment; it is worked out. A file may hold one loan with its events, a loan
+    taken over, or several loans together. Several files are shown as offers, side by side.
 
     Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
     """

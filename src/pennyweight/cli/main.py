@@ -18,20 +18,20 @@ from pennyweight.plain_text import one_line, spelled
 __all__ = ["COMMANDS", "main", "run"]
 
 COMMANDS = {
-    "grow": "A pot that grows: closing, or any other of five quantities.",
-    "repay": "A debt that is paid down: payment, or any other of five.",
-    "withdraw": "A pot that is lived on: withdrawal, or any other of five.",
+    "grow": "Find what a pot grows to, or any other of its five quantities.",
+    "repay": "Find the payment of a debt, or any other of its five quantities.",
+    "withdraw": "Find what a pot pays out, or any other of its five quantities.",
     "rates": "Turn a rate into its other forms.",
     "weigh": "Weigh a deal: verdict, figures, goals, answers, turning points.",
     "compare": "Put scenarios, or whole deals, side by side.",
     "vary": "Vary one or two inputs of a deal.",
-    "find": "Find the value of an input that makes something come true.",
-    "flows": "NPV, IRR, payback and the rest of flows in a CSV.",
-    "loan": "The schedule of a loan, to the cent.",
-    "returns": "How a portfolio did, from its statements.",
-    "bond": "Price, yield, accrued interest and duration of a bond.",
-    "new": "Write a commented deal file of your own.",
-    "functions": "List the functions formulas can use.",
+    "find": "Find the value of an input at which a condition comes true.",
+    "flows": "Measure cash flows in a CSV: NPV, IRR, payback and the rest.",
+    "loan": "Show the schedule of a loan, to the cent.",
+    "returns": "Work out the returns of a portfolio from its statements.",
+    "bond": "Price a bond: yield, accrued interest, duration.",
+    "new": "Write a deal file with comments, ready to be changed.",
+    "functions": "List the functions that formulas can use.",
     "demo": "Run the main commands on the demo deal.",
 }
 """Each command with its one line of help. Its module is loaded when it is called."""

@@ -28,11 +28,11 @@ STARTERS = {
     type=click.Choice(list(STARTERS)),
     default="first",
     show_default=True,
-    help="What to start from.",
+    help="Choose the deal or loan to start from.",
 )
-@click.option("--title", metavar="TEXT", help="Its title; left out: from the file's name.")
+@click.option("--title", metavar="TEXT", help="Set the title; without it, the name of the file is the title.")
 def command(file: Path, starter: str, title: str | None) -> None:
-    """Write a commented deal or loan file of your own, ready to be used. Nothing is ever overwritten.
+    """Write a deal or loan file with comments, ready to be changed. It never overwrites a file.
 
     Example: pennyweight new kiln.toml --title "A kiln for the studio"
     """

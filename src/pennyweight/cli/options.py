@@ -32,7 +32,7 @@ scenario_option = click.option(
     default="base",
     show_default=True,
     metavar="NAME",
-    help="The scenario; 'base' is the deal as it stands.",
+    help="Use this scenario; 'base' is the deal as it stands.",
 )
 
 overrides = click.option(
@@ -40,7 +40,7 @@ overrides = click.option(
     "replaced",
     multiple=True,
     metavar="INPUT=VALUE",
-    help="Put a value in place of an input (430k, 9%, or 'scale 0.85', 'shift 500'); repeatable.",
+    help="Replace the value of an input: 430k, 9%, 'scale 0.85' or 'shift 500'. Repeatable.",
 )
 
 
@@ -52,7 +52,7 @@ def output_options(command: Command) -> Command:
         is_flag=True,
         expose_value=False,
         callback=lambda ctx, _, value: ctx.meta.__setitem__(_FORCE, value),
-        help="Let --output replace a file that Pennyweight has not written.",
+        help="Allow --output to replace a file that Pennyweight did not write.",
     )(command)
     command = click.option(
         "--output",
@@ -60,7 +60,7 @@ def output_options(command: Command) -> Command:
         multiple=True,
         type=click.Path(path_type=Path),
         metavar="FILE",
-        help=f"Also write a file; its ending picks the form ({endings}); repeatable.",
+        help=f"Write the result to a file too; the extension sets the format ({endings}). Repeatable.",
     )(command)
     return click.option(
         "--format",
@@ -68,7 +68,7 @@ def output_options(command: Command) -> Command:
         type=click.Choice(["table", *STREAMS]),
         default="table",
         show_default=True,
-        help="The form on standard output.",
+        help="Choose the format of the standard output.",
     )(command)
 
 

@@ -55,24 +55,36 @@ def plan_command(kind: PlanKind, solve: Callable[..., Plan], text: str) -> click
 
 def _options(kind: PlanKind) -> list[Callable[[Any], Any]]:
     pay = kind.names[1].replace("_", " ")
-    meant = "quoted, compounding as often as is paid" if kind.quoted else "effective"
-    helps = {"rate": f"Yearly; {meant} unless it says otherwise.", "years": "How long, in years, or 'forever'."}
+    meant = "it is quoted and compounds with each payment" if kind.quoted else "it is effective"
+    helps = {
+        "rate": f"Set the yearly rate; {meant} unless it says otherwise.",
+        "years": "Set the years, or 'forever'.",
+        "owed": "Set the amount owed at the start.",
+        "still_owed": "Set the amount still owed at the end.",
+        "pot": "Set the pot at the start.",
+        "pot_left": "Set what is left of the pot at the end.",
+        "opening": "Set the pot at the start.",
+        "closing": "Set the pot at the end.",
+    }
+    words = {"rate": "RATE", "years": "YEARS"}
     five = [
-        click.option(f"--{name.replace('_', '-')}", name, metavar="RATE" if name == "rate" else "AMOUNT",
-                     help=helps.get(name, f"The {name.replace('_', ' ')}."))
+        click.option(f"--{name.replace('_', '-')}", name, metavar=words.get(name, "AMOUNT"),
+                     help=helps.get(name, f"Set the {name.replace('_', ' ')} of each period."))
         for name in kind.names
     ]  # fmt: skip
     return [
         *five,
-        click.option("--find", type=click.Choice(kind.names), help="The unknown; left out: the one not given."),
+        click.option("--find", type=click.Choice(kind.names),
+                     help="Find this one; without it, the one that is not given."),
         click.option("--per-year", default=str(kind.per_year), show_default=True, metavar="N",
-                     help=f"How often a {pay} is made: a number, or month, quarter…"),
-        click.option("--compounding", metavar="N", help="How often a bare rate compounds, or continuous."),
+                     help=f"Set how often a {pay} is made: a number, or month, quarter…"),
+        click.option("--compounding", metavar="N", help="Set how often a plain rate compounds, or continuous."),
         click.option("--paid", type=click.Choice(["end", "start"]), default="end", show_default=True,
-                     help="When in each period."),
-        click.option("--growth", default="0%", metavar="RATE", help=f"How fast each {pay} grows, a year."),
-        click.option("--deferred", default="0", metavar="YEARS", help="Years before the first period begins."),
-        click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts."),
-        click.option("--working", is_flag=True, help="Show formula, numbers and steps."),
-        click.option("--places", type=int, help="Show the working with factors rounded as by hand."),
+                     help="Pay at the end or at the start of each period."),
+        click.option("--growth", default="0%", metavar="RATE", help=f"Let each {pay} grow by this yearly rate."),
+        click.option("--deferred", default="0", metavar="YEARS", help="Wait this many years before the first period."),
+        click.option("--currency", default="", metavar="CODE",
+                     help="Show this currency with amounts (three letters, such as EUR)."),
+        click.option("--working", is_flag=True, help="Show the formula, the numbers and the steps."),
+        click.option("--places", type=int, help="Show the working with factors rounded to so many decimals."),
     ]  # fmt: skip

@@ -15,17 +15,21 @@ __all__ = ["command"]
 
 @click.command("rates", context_settings={"ignore_unknown_options": True})  # -0.5% is a rate
 @click.argument("rate")
-@click.option("--compounding", metavar="N", help="How often a bare rate compounds: a number, monthly… or continuous.")
+@click.option(
+    "--compounding", metavar="N", help="Set how often a plain rate compounds: a number, monthly… or continuous."
+)
 @click.option(
     "--per-year",
     default="12",
     show_default=True,
     metavar="N",
-    help="How often the quoted form compounds: a number, month… or continuous.",
+    help="Show the quoted rate that compounds this often: a number, month… or continuous.",
 )
-@click.option("--inflation", metavar="RATE", help="The yearly rise of prices, for the real rate.")
-@click.option("--times", default="2", metavar="MULTIPLE", show_default=True, help="The multiple to grow to.")
-@click.option("--in-advance", is_flag=True, help="RATE is a rate of discount: interest taken at the start.")
+@click.option("--inflation", metavar="RATE", help="Set the yearly rise of prices, for the real rate.")
+@click.option(
+    "--times", default="2", metavar="MULTIPLE", show_default=True, help="Show the time to grow to this multiple."
+)
+@click.option("--in-advance", is_flag=True, help="Read RATE as a rate of discount: interest taken at the start.")
 @output_options
 def command(
     rate: str,

@@ -7,7 +7,7 @@ from pennyweight.instruments.plans.plans import REPAY, repay
 
 __all__ = ["command"]
 
-_TEXT = """A debt that is paid down: find its payment, or what is owed, the rate, the years or what is still owed.
+_TEXT = """Paying down a debt: find its payment, or what is owed, the rate, the years or what is still owed.
 
 Example: pennyweight repay --owed 250k --rate 4.2% --years 25 --working
 """

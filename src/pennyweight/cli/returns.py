@@ -23,27 +23,34 @@ __all__ = ["command"]
     "columns",
     multiple=True,
     metavar="NAME=HEADER",
-    help="What date, account, kind or amount is called in the file; repeatable.",
+    help="Say how the file calls the column date, account, kind or amount. Repeatable.",
 )
 @click.option(
     "--kind",
     "kinds",
     multiple=True,
     metavar="KIND=WORD",
-    help="What value, deposit or withdrawal is called in the file; repeatable.",
+    help="Say how the file calls a value, deposit or withdrawal. Repeatable.",
 )
 @click.option("--from", "start", metavar="DATE", help="Begin with the last valuation on or before this day.")
 @click.option("--to", "end", metavar="DATE", help="End with the last valuation on or before this day.")
-@click.option("--year-to-date", is_flag=True, help="From the last valuation of the year before.")
+@click.option("--year-to-date", is_flag=True, help="Begin with the last valuation of the year before.")
 @click.option(
     "--timing",
     type=click.Choice(["end", "start"]),
     default="end",
     show_default=True,
-    help="When in its day a flow counts.",
+    help="Count a flow at the start or at the end of its day.",
 )
-@click.option("--benchmark", type=click.Path(path_type=Path), metavar="FILE", help="A CSV with 'date' and 'level'.")
-@click.option("--currency", default="", metavar="CODE", help="Three letters, shown with amounts.")
+@click.option(
+    "--benchmark",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Compare with an index from a CSV with the columns date and level.",
+)
+@click.option(
+    "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
+)
 @output_options
 def command(
     files: tuple[Path, ...],
@@ -58,7 +65,9 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
-    """How a portfolio did, from CSVs with the columns date, account, kind (value, deposit, withdrawal) and amount.
+    """Work out the returns of a portfolio from CSVs.
+
+    The columns are date, account, kind (value, deposit, withdrawal) and amount.
 
     Example: pennyweight returns statements.csv --benchmark index.csv --from 2024-12-31
     """

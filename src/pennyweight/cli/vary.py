@@ -24,7 +24,7 @@ __all__ = ["command"]
 @click.command("vary")
 @deal_argument
 @click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...")
-@click.option("--show", multiple=True, metavar="MEASURE", help="A measure to show; repeatable.")
+@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure. Repeatable.")
 @scenario_option
 @overrides
 @output_options
@@ -39,7 +39,7 @@ def command(
 ) -> None:
     """Vary one input (a table) or two (a two-way table, and a heat map with --output map.png).
 
-    A range has both ends in: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is
+    A range includes both ends: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is
     varied by multiples of itself: trips=80%..120%/5.
 
     Example: pennyweight vary taxi.toml hull=380k..460k/9 hurdle=6%..12%:1% --show npv

@@ -31,8 +31,8 @@ class _Lines:
 @deal_argument
 @scenario_option
 @overrides
-@click.option("--by", type=click.Choice(["period", "year"]), help="Show every line by period or by year.")
-@click.option("--strict", is_flag=True, help="Exit with status 1 unless the deal pays off.")
+@click.option("--by", type=click.Choice(["period", "year"]), help="Add a table of all lines by period or by year.")
+@click.option("--strict", is_flag=True, help="Exit with status 1 if the deal does not pay off.")
 @output_options
 def command(
     deal: Path,
@@ -43,7 +43,7 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> int:
-    """Weigh a deal file: verdict, goals, figures, answers, turning points, checks.
+    """Weigh a deal file: show verdict, goals, figures, answers, turning points and checks.
 
     Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year
     """

@@ -7,7 +7,7 @@ from pennyweight.instruments.plans.plans import WITHDRAW, withdraw
 
 __all__ = ["command"]
 
-_TEXT = """A pot that is lived on: find the withdrawal, or the pot it takes, the rate, the years or the pot left.
+_TEXT = """Living on a pot: find the withdrawal, or the pot it takes, the rate, the years or the pot left.
 
 Example: pennyweight withdraw --withdrawal 30k --growth 2% --rate 4% --years 25 --find pot
 """

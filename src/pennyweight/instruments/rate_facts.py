@@ -187,7 +187,7 @@ class RateFacts(Shown):
         )
         return Document(
             f"The rate {self.given}",
-            (Figures("Forms", tuple(lines)), table, Text("All earn the same over a year.", "comparison")),
+            (Figures("Forms", tuple(lines)), table, Text("All of these rates earn the same in a year.", "comparison")),
         )
 
 

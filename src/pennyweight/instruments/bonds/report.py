@@ -145,7 +145,7 @@ class BondReport(Shown):
             FigureLine(
                 "Modified duration",
                 Cell(style.show(self.modified_duration, "years", places=4)),
-                "a rise of 1% in yield costs about as many percent",
+                "if the yield rises by 1%, the price falls by about this many percent",
             ),
             FigureLine("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
         ]

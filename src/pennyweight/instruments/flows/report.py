@@ -89,7 +89,7 @@ class FlowsReport(Shown):
         """Measures, discount factors, checks and charts."""
         flows, style = self.flows, Style(self.flows.currency)
         blocks: list[Block] = [
-            Figures("What came and went", self._plain_lines(style)),
+            Figures("Money in and out", self._plain_lines(style)),
             Figures("Measures", self._measure_lines(style)),
             self._table(style),
             Checks(self._checks()),
@@ -121,16 +121,17 @@ class FlowsReport(Shown):
         if self.account is not None:
             at, beside = f"{self.account.rate:.2%}", self.account
             word = "ahead of" if beside.ahead >= 0 else "behind"
+            gap = style.show(abs(beside.ahead), "money")
             lines += [
                 FigureLine(
                     "In a bank account",
                     Cell(style.with_unit(beside.deposits, "money"), "comparison"),
-                    f"what went out would have come to, at {at}",
+                    f"what the money out would have become, at {at}",
                 ),
                 FigureLine(
                     "What came in",
                     Cell(style.with_unit(beside.returns, "money")),
-                    f"has come to, put in that account; {word} it by {style.show(abs(beside.ahead), 'money')}",
+                    f"what the money in has become in that account; {gap} {word} it",
                 ),
             ]
         return tuple(lines)

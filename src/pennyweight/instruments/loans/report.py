@@ -125,7 +125,7 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
     )
     total = style.with_unit(schedule.total_interest, "money")
     split = SplitChart(
-        "split", f"{total} of interest in all", years, interest, principal,
+        "split", f"{total} of interest in total", years, interest, principal,
         "Year" if schedule.dates is not None else "Year of the loan", style.headed("Paid in the year", "money"),
     )  # fmt: skip
     return balance, split
@@ -231,9 +231,9 @@ def _fact_lines(loan: Loan) -> Figures:
         ]
         lines.append(line("Interest to date", now.interest_to_date))
         lines.append(line("Interest to come", now.interest_to_come))
-    lines += [line("Interest in all", now.total_interest), line("Paid in all", now.total_paid)]
+    lines += [line("Total interest", now.total_interest), line("Total paid", now.total_paid)]
     if schedule.total_fees:
-        lines.append(line("Fees in all", schedule.total_fees))
+        lines.append(line("Total fees", schedule.total_fees))
     lines.append(line("Average payment", now.average_payment))
     if now.principal_leads:
         word = "" if schedule.dates is not None else "payment "
@@ -264,7 +264,7 @@ def _fact_table(loan: Loan) -> Table:
         ("Payment now", "payment_now"), ("  of it interest", "next_interest"), ("  of it principal", "next_principal"),
         ("Owed now", "balance_now"), ("Paid so far", "paid_so_far"), ("Still to pay", "still_to_pay"),
         ("Interest to date", "interest_to_date"), ("Interest to come", "interest_to_come"),
-        ("Interest in all", "total_interest"), ("Paid in all", "total_paid"), ("Average payment", "average_payment"),
+        ("Total interest", "total_interest"), ("Total paid", "total_paid"), ("Average payment", "average_payment"),
     )  # fmt: skip
     rows = [_row(label, money(getattr(agreed, name)), money(getattr(actual, name))) for label, name in names]
     rows.append(_row("Last payment", money(loan.agreed.last_payment), money(loan.schedule.last_payment)))
@@ -305,7 +305,12 @@ def _statements(loan: Loan) -> list[Block]:
     )
     columns = (Column("Statement", words=True), Column("By our schedule"), Column("Stated"), Column("Difference"))
     return [
-        Table("Statements", columns, rows, "The stated balance holds from there on; the payments before are history.")
+        Table(
+            "Statements",
+            columns,
+            rows,
+            "The schedule goes on from the stated balance; the payments before it are history.",
+        )
     ]
 
 
@@ -315,7 +320,7 @@ def _years(schedule: Schedule) -> Table:
     names = [name for name in table[0] if name != "year" and (name in always or any(row[name] for row in table))]
     rows = tuple((Cell(str(row["year"])), *(_amount(style, name, row[name]) for name in names)) for row in table)
     columns = tuple(Column(name.capitalize()) for name in names)
-    note = "Principal holds the extra payments." if "extra" in names else ""
+    note = "Principal includes the extra payments." if "extra" in names else ""
     title = "By calendar year" if schedule.dates is not None else "By year of the loan"
     return Table(title, (Column("Year", words=True), *columns), rows, note)
 
@@ -342,7 +347,7 @@ def _payments(schedule: Schedule, made: int) -> Table:
         )
         for row in rows
     ]
-    notes = ["Principal holds the extra payments."] if "extra" in names else []
+    notes = ["Principal includes the extra payments."] if "extra" in names else []
     shown, left_out = some_rows(cells, _shown_rows(len(cells), made), "payments")
     titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
     titles += [Column(name.capitalize()) for name in names]

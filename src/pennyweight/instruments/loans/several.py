@@ -245,7 +245,7 @@ class LoanSet(Shown):
             Column("Saved"),
         )  # fmt: skip
         note = f"Without it: {longest} payments and {style.with_unit(before, 'money')} of interest."
-        return [Table("Where the spare money goes", columns, tuple(lines), note)]
+        return [Table("What each order of paying brings", columns, tuple(lines), note)]
 
     def _yearly(self, chosen: Mapping[str, Schedule]) -> dict[int, np.ndarray[Any, np.dtype[np.float64]]]:
         """By year: payments, interest, principal and balance of all loans together."""
@@ -263,7 +263,7 @@ class LoanSet(Shown):
         ]
         dated = all(one.dates is not None for one in chosen.values())
         names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
-        title = "All together by " + ("calendar year" if dated else "year of the loan")
+        title = "All loans by " + ("calendar year" if dated else "year of the loan")
         return Table(title, (Column("Year", words=True), *names), tuple(rows))
 
     def _share(self, loan: Loan) -> float | None:

@@ -233,15 +233,19 @@ class LoanStudy(Shown):
             for row in self.extras
         )
         columns = (Column("Extra"), Column("Payments saved"), Column("Interest saved"), Column("Paid off", words=True))
-        return Table("With more in every payment from the next one on", columns, rows, "Against the loan as it is.")
+        return Table(
+            "Extra amounts with every payment, from the next one on", columns, rows, "Against the loan as it is."
+        )
 
     def _needed_block(self, needed: Extra | str) -> Block:
         if isinstance(needed, str):
             return Text(f"Paid off by {self.paid_off_by}: {needed}")
         shown = self.loan.terms.style.with_unit(needed.extra, "money")
-        note = f"more in every payment; saves {self._money(needed.interest_saved)} of interest, "
-        note += f"last payment {needed.paid_off}"
-        return Figures(f"To be paid off by {self.paid_off_by}", (FigureLine("Needed", Cell(shown, "question"), note),))
+        note = f"with every payment; saves {self._money(needed.interest_saved)} of interest; "
+        note += f"the last payment is on {needed.paid_off}"
+        return Figures(
+            f"To be paid off by {self.paid_off_by}", (FigureLine("Extra needed", Cell(shown, "question"), note),)
+        )
 
     def _offers_block(self) -> Table:
         style, all_offers = self.loan.terms.style, self.side_by_side
@@ -255,9 +259,9 @@ class LoanStudy(Shown):
             ("Rate", [rate(row.rate) for row in all_offers]),
             ("Payment", [self._money(row.payment) for row in all_offers]),
             ("Payments", [str(row.payments) for row in all_offers]),
-            ("Interest in all", [self._money(row.total_interest) for row in all_offers]),
-            ("Fees in all", [self._money(row.total_fees) for row in all_offers]),
-            ("Paid in all", [self._money(row.total_paid) for row in all_offers]),
+            ("Total interest", [self._money(row.total_interest) for row in all_offers]),
+            ("Total fees", [self._money(row.total_fees) for row in all_offers]),
+            ("Total paid", [self._money(row.total_paid) for row in all_offers]),
             ("Rate with fees (US)", [rate(row.apr) for row in all_offers]),
             ("Rate with fees (EU)", [rate(row.apr_eu) for row in all_offers]),
             (
@@ -278,13 +282,18 @@ class LoanStudy(Shown):
             return FigureLine(label, Cell(shown, tone), note)
 
         if change.pays_after is None:
-            pays = FigureLine("It pays", Cell("never", "out"), "what is paid and owed stays above the old loan's")
+            pays = FigureLine(
+                "Breaks even", Cell("never", "out"), "what is paid and still owed stays above the old loan's"
+            )
         else:
-            pays = FigureLine("It pays from", Cell(change.pays_from or "", "in"), f"after {change.pays_after} payments")
+            pays = FigureLine(
+                "Breaks even on", Cell(change.pays_from or "", "in"), f"after {change.pays_after} payments"
+            )
         saved = change.interest_left - change.interest_after
+        replaced = f"on {change.on}" if self.loan.terms.calendar is not None else f"after payment {change.on}"
         word = "saves" if saved >= 0 else "costs"
         lines = (
-            line("Replaced", change.balance, f"after the payment {'of' if '-' in change.on else 'number'} {change.on}"),
+            line("Balance replaced", change.balance, replaced),
             line("Costs of the change", change.costs),
             line("Payment before", change.payment_before),
             line("Payment after", change.payment_after),

@@ -37,7 +37,7 @@ def takeover_page(takeover: Takeover) -> Document:
         lines.append(FigureLine("Payments due before", Cell(str(takeover.made))))
         lines.append(line("Interest over its whole life", life.total_interest))
         share = schedule.total_interest / life.total_interest if life.total_interest else 0.0
-        lines.append(FigureLine("Of it still to come", Cell(style.show(share, "share"))))
+        lines.append(FigureLine("Part still to come", Cell(style.show(share, "share"))))
     blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
     blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in takeover.contradictions]
     if original is None:

@@ -266,15 +266,15 @@ class Plan(Shown):
         total = sum(row[3] for row in self.steps())
         interest = sum(row[2] for row in self.steps())
         if t.known_n != inf and not t.is_lump_sum:
-            word = {"grow": "Paid in", "repay": "Paid in all", "withdraw": "Taken out in all"}[t.kind.word]
+            word = {"grow": "Paid in", "repay": "Total paid", "withdraw": "Total taken out"}[t.kind.word]
             lines += [
                 FigureLine(word, Cell(style.with_unit(total, "money"))),
-                FigureLine("Interest in all", Cell(style.with_unit(interest, "money"))),
+                FigureLine("Total interest", Cell(style.with_unit(interest, "money"))),
             ]
         blocks: list[Block] = [Figures("Answer", tuple(lines)), Text(self._habits(), "comparison")]
         if t.kind.word == "repay" and t.known_n != inf:
             blocks.append(Text(f"Unrounded. {self._to_the_cent()}", "comparison"))
-        titles = {"grow": "A pot that grows", "repay": "A debt that is paid down", "withdraw": "A pot that is lived on"}
+        titles = {"grow": "Growing a pot", "repay": "Paying down a debt", "withdraw": "Living on a pot"}
         return Document(titles[t.kind.word], tuple(blocks))
 
     def shown(self, name: str) -> str:

@@ -61,7 +61,7 @@ def grow(
     deferred: str | float = 0.0,
     currency: str = "",
 ) -> Plan:
-    """A pot that grows: find its closing, or any other one of the five.
+    """Growing a pot: find its closing, or any other one of the five.
 
     Args:
         opening, deposit, closing: amounts, positive; a deposit each period. Left out and not asked for: 0.
@@ -99,7 +99,7 @@ def repay(
     deferred: str | float = 0.0,
     currency: str = "",
 ) -> Plan:
-    """A debt that is paid down: find its payment, or any other one of the five.
+    """Paying down a debt: find its payment, or any other one of the five.
 
     A bare rate is quoted, compounding as often as is paid; monthly unless `per_year` says otherwise. `years`, `find`,
     `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`; `still_owed` is what is left at the
@@ -127,7 +127,7 @@ def withdraw(
     deferred: str | float = 0.0,
     currency: str = "",
 ) -> Plan:
-    """A pot that is lived on: find the withdrawal, or any other one of the five.
+    """Living on a pot: find the withdrawal, or any other one of the five.
 
     `find="pot"` is the present value of an annuity; `years="forever"` one of a perpetuity. `pot_left` is what is left
     at the end; `rate`, `per_year`, `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`.
