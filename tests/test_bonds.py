@@ -194,3 +194,10 @@ def test_yields_far_from_the_coupon(price: float, first: str) -> None:
 def test_a_price_no_yield_reaches() -> None:
     with pytest.raises(NoAnswer, match="No yield gives a price"):
         Bond("0%", "2036-11-23").yield_at(1e80, "2026-11-23")
+
+
+def test_a_redemption_may_be_written_as_a_text() -> None:
+    bill = Bond(0, "2027-03-01", redemption="EUR 100")
+    assert bill.redemption == 100.0
+    assert bill.discount_rate(99, "2026-12-01") == Bond(0, "2027-03-01").discount_rate(99, "2026-12-01")
+    assert bill.simple_yield(99, "2026-12-01") == Bond(0, "2027-03-01").simple_yield(99, "2026-12-01")

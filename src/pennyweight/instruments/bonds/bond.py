@@ -97,8 +97,9 @@ class Bond(Described):
                 f"A coupon of {self.coupon} paid 0 times a year is not possible; say how often it is paid, or "
                 "leave out the coupon."
             )
-        if not read_amount(self.redemption, what="redemption") > 0:
-            raise InputError(f"redemption is {self.redemption}; it must be above zero.", at="redemption")
+        object.__setattr__(self, "redemption", read_amount(self.redemption, what="redemption"))
+        if not self.redemption > 0:
+            raise InputError(f"redemption is {self.redemption:g}; it must be above zero.", at="redemption")
         if not _is_icma(self.day_count):
             object.__setattr__(self, "day_count", read_day_count(self.day_count))
         if not isinstance(self.end_of_month, bool):
@@ -320,7 +321,7 @@ class Bond(Described):
             name = "actual/365" if self.day_count == ICMA else self.day_count
             time = float(year_fraction(day, self._maturity, name))
             due = np.array([self._maturity], dtype="datetime64[D]")
-            return Coupons(due, np.zeros(1), np.full(1, read_amount(self.redemption)), np.full(1, time))
+            return Coupons(due, np.zeros(1), np.full(1, self.redemption), np.full(1, time))
         dates = self._days.dates_after(day)
         coupons, times = np.full(dates.size, 100.0 * self._rate / m), np.arange(dates.size, dtype=np.float64)
         start, end = self._days.period_around(day)
@@ -331,7 +332,7 @@ class Bond(Described):
             times[-1] += self._days.wait(self._last, self._last, self._maturity) - 1
         redemption = np.zeros(dates.size)
         if not self.perpetual:
-            redemption[-1] = read_amount(self.redemption)
+            redemption[-1] = self.redemption
         kept = slice(None) if self._rate else slice(-1, None)  # a zero bond pays once
         return Coupons(dates[kept], coupons[kept], redemption[kept], times[kept])
 

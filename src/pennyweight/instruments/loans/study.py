@@ -125,7 +125,8 @@ class LoanStudy(Shown):
             raise InputError(f"extra is {wrong[0]:g}; write amounts above zero.", at="extra")
         frozen(self, extra=amounts)
         if self.paid_off_by is not None:
-            Moment.read(self.paid_off_by, "paid_off_by")
+            moment = Moment.read(self.paid_off_by, "paid_off_by")
+            frozen(self, paid_off_by=moment.number if moment.day is None else moment.day)
         for name, loan in self.offers.items():
             an_instance(loan, Loan, what=f"The offer '{name}'")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 from math import expm1, floor, inf, log1p
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from pennyweight.instruments.plans.working import PlanWorking
 
-__all__ = ["Plan", "PlanKind", "PlanTerms"]
+__all__ = ["Plan", "PlanKind", "PlanTerms", "Step"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +102,16 @@ class PlanTerms:
         if per_period <= -1:
             return KnownRate(-1.0)
         return KnownRate(float(effective_rate(per_period * self.often, self.often)))
+
+
+class Step(NamedTuple):
+    """One period of a pot or a debt."""
+
+    period: int
+    opening: float
+    interest: float
+    paid: float
+    closing: float
 
 
 @dataclass(frozen=True, repr=False)
@@ -192,19 +202,18 @@ class Plan(Shown):
         """Step by step: period, opening, interest, paid, closing; a perpetuity shows its first ten."""
         import pandas as pd
 
-        return pd.DataFrame(self.steps(), columns=["period", "opening", "interest", "paid", "closing"]).set_index(
-            "period"
-        )
+        return pd.DataFrame(self.steps(), columns=Step._fields).set_index("period")
 
-    def steps(self) -> list[tuple[int, float, float, float, float]]:
-        """(period, opening, interest, paid, closing) of every period.
+    def steps(self) -> list[Step]:
+        """Every period with what stands at its beginning, its interest, what is paid, and what stands at its end.
 
         >>> from pennyweight import grow
-        >>> grow(opening=1_000, rate="5%", years=2, per_year=1).steps()
-        [(1, 1000.0, 50.0, 0.0, 1050.0), (2, 1050.0, 52.5, 0.0, 1102.5)]
+        >>> [step.closing for step in grow(opening=1_000, rate="5%", years=2, per_year=1).steps()]
+        [1050.0, 1102.5]
         """
         t = self.terms
-        standing, rows = t.known_start, []
+        standing = t.known_start
+        rows: list[Step] = []
         waiting = round(t.wait) if abs(t.wait - round(t.wait)) < 1e-9 else 0
         if not waiting:
             standing *= (1 + t.known_i) ** t.wait
@@ -212,19 +221,19 @@ class Plan(Shown):
         for k in range(1, waiting + count + 1):
             pay = t.known_pay * (1 + t.g) ** (k - waiting - 1) if k > waiting else 0.0
             rows.append(self._step(k, standing, pay))
-            standing = rows[-1][-1]
+            standing = rows[-1].closing
         if self.last_payment is not None:
             rows.append(self._step(waiting + count + 1, standing, self.last_payment))
         elif t.is_lump_sum and t.known_n != inf and t.known_n - count > 1e-9:
             interest = standing * expm1((t.known_n - count) * log1p(t.known_i)) if t.known_i > -1 else -standing
-            rows.append((waiting + count + 1, standing, interest, 0.0, standing + interest))
+            rows.append(Step(waiting + count + 1, standing, interest, 0.0, standing + interest))
         return rows
 
-    def _step(self, k: int, opening: float, pay: float) -> tuple[int, float, float, float, float]:
+    def _step(self, k: int, opening: float, pay: float) -> Step:
         t = self.terms
         first = t.kind.sign * pay if t.paid == "start" else 0.0
         interest = (opening + first) * t.known_i
-        return k, opening, interest, pay, opening + interest + t.kind.sign * pay
+        return Step(k, opening, interest, pay, opening + interest + t.kind.sign * pay)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON; a term without end is null, with `forever` beside it."""
@@ -263,8 +272,8 @@ class Plan(Shown):
         lines += [
             FigureLine(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find
         ]
-        total = sum(row[3] for row in self.steps())
-        interest = sum(row[2] for row in self.steps())
+        total = sum(step.paid for step in self.steps())
+        interest = sum(step.interest for step in self.steps())
         if t.known_n != inf and not t.is_lump_sum:
             word = {"grow": "Paid in", "repay": "Total paid", "withdraw": "Total taken out"}[t.kind.word]
             lines += [

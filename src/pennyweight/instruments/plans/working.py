@@ -55,10 +55,7 @@ class PlanWorking(Shown):
     def as_dict(self) -> dict[str, Any]:
         """The plan's own values, with formula and steps."""
         symbols, numbers, by_hand = self._formula()
-        steps = [
-            dict(zip(("period", "opening", "interest", "paid", "closing"), row, strict=True))
-            for row in self.plan.steps()
-        ]
+        steps = [step._asdict() for step in self.plan.steps()]
         found: dict[str, Any] = {"formula": symbols, "numbers": numbers, "steps": steps}
         if by_hand is not None:
             found |= {"places": self.places, "by_hand": by_hand, "difference": by_hand - self.plan.answer}
@@ -145,7 +142,7 @@ class PlanWorking(Shown):
         word = {"grow": "Paid in", "repay": "Paid", "withdraw": "Taken out"}[self.plan.terms.kind.word]
         columns = (Column("Period", words=True), Column("Opening"), Column("Interest"), Column(word), Column("Closing"))
         steps = self.plan.steps()
-        rows = [(Cell(f"{row[0]}"), *(Cell(self._money(value)) for value in row[1:])) for row in steps]
+        rows = [(Cell(f"{step.period}"), *(Cell(self._money(value)) for value in step[1:])) for step in steps]
         shown, note = some_rows(rows, ends(len(rows), 6), "periods")
         return Table("Step by step", columns, shown, note)
 
@@ -153,8 +150,8 @@ class PlanWorking(Shown):
         t, steps = self.plan.terms, self.plan.steps()
         if t.known_n == inf or not steps or self.plan.last_payment == 0:
             return ()
-        end = steps[-1][-1]
-        size = max(abs(t.known_start), abs(t.known_end), sum(abs(row[3]) for row in steps), 1e-300)
+        end = steps[-1].closing
+        size = max(abs(t.known_start), abs(t.known_end), sum(abs(step.paid) for step in steps), 1e-300)
         fractional = self.plan.find != "years" and self.plan.last_payment is not None
         sentence = f"The steps end at {self._money(end)}, as the formula says."
         if fractional:
