@@ -32,53 +32,12 @@ from pathlib import Path
 from pennyweight.cli.main import COMMANDS, status
 from pennyweight.errors import PennyweightError
 from tests.hostile_calls import call_case
+from tests.hostile_words import ATOMS, NUMBERS, OPERATORS, TEXTS, TOML_VALUES
 
 CASES = 2_000
 SECONDS = 10
 MEMORY = 6 * 2**30
 STARTERS = Path(__file__).parents[1] / "src" / "pennyweight" / "starters"
-
-_NUMBERS = [
-    "0", "-1", "1", "1e308", "-1e308", "1e-320", "nan", "inf", "-inf", "9" * 400, "0.1", "5", "100_000", "1e15", "12.5", "-0.0",
-    "123456789012345678901234567890", "0x1F", "1__0", "007",
-]  # fmt: skip
-_TEXTS = [
-    "", " ", "x", "5%", "-100%", "5", "1e15%", "500bp", "4 7/8%", "²", "٣", "1²", "[red]", "[/]", "$x^$", "\u001b[31m", "=1+1", "@x",
-    "a" * 5000, "\u202e", "船", "é", "2027-02-30", "2027-01-01", "year 3", "end", "never", "EUR 5", "1,25", "1.250,00", "430k", "3m",
-    "-", "null", "true", "../x.csv", "/etc/passwd", "x.csv", "monthly", "6% dayly", "net", "hull", "..", "a.b.c", "\n", "\t", "'", "{}",
-]  # fmt: skip
-_TOML_VALUES = [
-    "true", "false", "[]", "[1, 2]", "{}", "{ value = 1 }", "{ steps = {} }", "{ steps = { 1 = 2 } }", "{ file = 'x.csv' }", "2027-01-01",
-    "2027-01-01T00:00:00", "{ formula = '1', at = 0 }", "{ at_least = 0 }", "{ scale = 0.5 }", "[[1]]", "'''x'''",
-]  # fmt: skip
-_ATOMS = [
-    "hull", "fare", "trips", "net", "fares", "t", "end", "year", "npv(net, hurdle)", "irr(net)", "prior(reserve)", "1", "0", "2.5", "5%",
-    "1e308", "total(fares)", "at(net, 3)", "payback(net)", "hurdle", "bank.payment", "x", "''", "'5%'", "-1", "per_year", "reserve",
-    "lowest(fares, 1, 3)", "grown_yearly(inflation)", "max(0, net)", "round(fare)", "log(0)", "sqrt(-1)", "exp(1000)", "first_period(net > 0)",
-]  # fmt: skip
-_OPERATORS = [
-    "+",
-    "-",
-    "*",
-    "/",
-    "**",
-    "<",
-    ">=",
-    "==",
-    "!=",
-    " and ",
-    " or ",
-    "%",
-    "//",
-    "^",
-    "=",
-    " if ",
-    " else ",
-    "(",
-    ")",
-    ",",
-    ".",
-]
 
 
 class Alarm(Exception):
@@ -175,14 +134,14 @@ def _refuse(word: str) -> float:
 
 
 def _hostile(rng: random.Random) -> str:
-    return rng.choice(rng.choice([[one for one in _NUMBERS if one.strip("-") not in ("nan", "inf")], _TEXTS]))
+    return rng.choice(rng.choice([[one for one in NUMBERS if one.strip("-") not in ("nan", "inf")], TEXTS]))
 
 
 def _toml_value(rng: random.Random) -> str:
     kind = rng.randrange(3)
     if kind == 0:
-        return rng.choice(_NUMBERS)
-    return json.dumps(rng.choice(_TEXTS), ensure_ascii=rng.random() < 0.5) if kind == 1 else rng.choice(_TOML_VALUES)
+        return rng.choice(NUMBERS)
+    return json.dumps(rng.choice(TEXTS), ensure_ascii=rng.random() < 0.5) if kind == 1 else rng.choice(TOML_VALUES)
 
 
 def _broken_toml(rng: random.Random, text: str, other: str) -> str:
@@ -195,7 +154,7 @@ def _broken_toml(rng: random.Random, text: str, other: str) -> str:
             key, _, _ = line.partition("=")
             lines[place] = f"{key}= {_toml_value(rng)}"
         elif kind == 3:
-            lines[place] = re.sub(r"[0-9][0-9_.]*", lambda _: rng.choice(_NUMBERS), line, count=1)
+            lines[place] = re.sub(r"[0-9][0-9_.]*", lambda _: rng.choice(NUMBERS), line, count=1)
         elif kind == 4:
             lines[place] = re.sub(r'"[^"]*"', lambda _: json.dumps(_hostile(rng)), line, count=1)
         elif kind == 5:
@@ -277,11 +236,11 @@ def _deal(rng: random.Random) -> str | None:
 
 
 def _formula(rng: random.Random) -> str | None:
-    parts = [rng.choice(_ATOMS) if rng.random() < 0.55 else rng.choice(_OPERATORS) for _ in range(rng.randint(1, 9))]
+    parts = [rng.choice(ATOMS) if rng.random() < 0.55 else rng.choice(OPERATORS) for _ in range(rng.randint(1, 9))]
     if rng.random() < 0.5:
         parts = [
-            rng.choice(_ATOMS),
-            *(word for _ in range(rng.randint(0, 3)) for word in (rng.choice(_OPERATORS[:11]), rng.choice(_ATOMS))),
+            rng.choice(ATOMS),
+            *(word for _ in range(rng.randint(0, 3)) for word in (rng.choice(OPERATORS[:11]), rng.choice(ATOMS))),
         ]
     text = " ".join(parts) * rng.choice([1, 1, 1, 1, 30])
     document = {

@@ -4,27 +4,22 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-import random
 from decimal import Decimal
 from typing import Any
 
 import pytest
 
 from pennyweight import (
-    Event,
     Holiday,
     InputError,
     Loan,
-    LoanSet,
     NoAnswer,
-    PennyweightError,
     Recurring,
     irr,
     repay,
 )
 from pennyweight.cli.main import status
-from tests.clerk import books, cents, diary
-from tests.sizes import cases
+from tests.clerk import books, cents
 
 D = Decimal
 
@@ -322,100 +317,6 @@ def test_json_has_the_keys_of_the_design(capsys: pytest.CaptureFixture[str]) -> 
     assert list(data["schedule"][0])[:6] == ["number", "date", "payment", "interest", "principal", "balance"]
 
 
-START = {"start": "2027-01-31", "years": 1}
-
-
-@pytest.mark.parametrize(
-    ("make", "error", "sentence"),
-    [
-        (lambda: Loan(250_000, "5.04%", payment=900), NoAnswer, "The payment of 900.00 never covers the first interest of 1,050.00"),
-        (lambda: Loan(0, "5%", years=1), InputError, "amount is 0; it must be above zero"),
-        (lambda: Loan(-5, "5%", years=1), InputError, "amount is -5; it must be above zero"),
-        (lambda: Loan(1000, "5%", years=0), InputError, "it must make a whole number of payments"),
-        (lambda: Loan(1000, "5%", years=-3), InputError, "it must make a whole number of payments"),
-        (lambda: Loan(1000, "5%", years=1.01), InputError, "make a whole number of payments"),
-        (lambda: Loan(1000, "5%", years=1e9), InputError, "from 1 to 60,000"),
-        (lambda: Loan(1000, "5%"), InputError, "needs three of amount, rate, years and payment"),
-        (lambda: Loan(1000, "5%", years=1, months=12), InputError, "in years or in months, not both"),
-        (lambda: Loan(1000, "5%", years=1, payment=80), InputError, "contradict each other: over 12 payments the payment is 85.61, 5.61 more"),
-        (lambda: Loan(1000, payment=10, years=1), NoAnswer, "All payments together, 120.00, are less than the amount"),
-        (lambda: Loan(1000, "5", years=1), InputError, "5 is 500% a year"),
-        (lambda: Loan(1000, "-5%", years=1), InputError, "it must be 0 or more"),
-        (lambda: Loan(1000, "5% quarterly", years=1, compounding=12), InputError, "says how it compounds, and compounding is 12; give one of them"),
-        (lambda: Loan(1000.005, "5%", years=1), InputError, "2 decimals at most"),
-        (lambda: Loan(1000, "5%", years=1, first_payment="2027-02-30"), InputError, "does not exist"),
-        (lambda: Loan(1000, "5%", start="2027-03-01", first_payment="2027-02-20", years=1), InputError, "must come after the start"),
-        (lambda: Loan(1000, "5%", years=1, per_year=7, start="2027-02-20"), InputError, "A loan with dates has 1, 2, 3"),
-        (lambda: Loan(1000, "5%", years=1, per_year=365), InputError, "it must be from 1 to 52"),
-        (lambda: Loan(1000, "5%", years=5, amortized_over=3), InputError, "the balloon would fall due after the loan is paid off"),
-        (lambda: Loan(1000, "5%", years=5, residual=2_000), InputError, "it must be less than the loan of 1,000.00"),
-        (lambda: Loan(1000, "5%", payment=90, residual=100), InputError, "is due at the end of a term; give the years"),
-        (lambda: Loan(1000, "5%", years=1, interest_only=1), InputError, "end before the term"),
-        (lambda: Loan(1000, "5%", years=1, fee_up_front=1_000), InputError, "less than the loan"),
-        (lambda: Loan(1000, "5%", years=1, fee_each="1%"), InputError, "write an amount"),
-        (lambda: Loan(1000, "5%", years=1, repaid="levl payment"), InputError, "did you mean 'level payment'"),
-        (lambda: Loan(1000, "5%", years=1, rounding="up"), InputError, "rounding is 'up'"),
-        (lambda: Loan(1000, "5%", years=1, interest="actual/365"), InputError, "needs days; give the start"),
-        (lambda: Loan(1000, "5%", **START, interest="actual/actual"), InputError, "it must be 'equal periods' or one of actual/360"),
-        (lambda: Loan(1000, "5%", years=1, events=[("2027-03-01", "extra", 5)]), InputError, "is a date, and the loan has none"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-01-01", "extra", 5)]), InputError, "is not after the start of the loan, 2027-01-31"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-02-20", "paid", 5)]), InputError, "not a due day; the nearest are 2027-01-31 and 2027-02-28"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "extra", 5), ("2027-02-28", "extra", 5)]), InputError, "sort the events by date"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "balance", 5), ("2027-03-31", "balance", 6)]), InputError, "two balances on 2027-03-31; keep one"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "bonus", 5)]), InputError, "what is 'bonus'"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "extra", -5)]), InputError, "write it above zero"),
-        (lambda: Loan(1000, "5%", **START, events=[("2027-03-31", "rate", 5)]), InputError, "5 is 500% a year"),
-        (lambda: Loan(1000, "5%", **START, events=[("soon", "rate", "5%")]), InputError, "write dates as 2027-02-01"),
-        (lambda: Loan(1000, "5%", years=1, events=[(0, "extra", 5)]), InputError, "payment 0 comes before the first"),
-        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(0, 3)]), InputError, "write one above zero"),
-        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 9, 3)]), InputError, "before it begins"),
-        (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 1, per_year=26)]), InputError, "does not fit 12 payments a year"),
-        (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),
-        (lambda: Loan(1000, "5%", **START, as_of="2026-01-01"), InputError, "before the start of the loan"),
-        (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'; did you mean 'years'?"),
-        (lambda: Loan(1000, "5%", years=1).refinancing(on=3, rte="5%"), InputError, "A loan has no 'rte'; did you mean 'rate'?"),
-        (lambda: Loan(1000, "5%", years=1, events=[("2027-01-01", "extra")]), InputError, "each must be an Event, or (when, what, amount)"),
-        (lambda: Loan(1000, "5%", years=1, extras=[5]), InputError, "extras hold 5; each must be a Recurring"),
-        (lambda: LoanSet({"a": 5}), InputError, "'a' is 5; write a Loan"),
-        (lambda: Loan(1000, "5%", **START, events=[Event("2027-03-31", "paid", "x", where="row 7")]), InputError, "row 7: the amount is 'x'"),
-    ],
-)  # fmt: skip
-def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) -> None:
-    with pytest.raises(error) as caught:
-        make().as_dict()
-    assert sentence in str(caught.value)
-
-
-@pytest.mark.parametrize("seed", range(cases(30)))
-def test_by_days_every_row_is_the_diary(seed: int) -> None:
-    """Random loans with interest by actual days, anything happening on any day, against books kept night by night."""
-    pick = random.Random(seed)
-    start = dt.date(2024, 1, 31) + dt.timedelta(days=pick.randrange(40))
-    count, basis = pick.randint(3, 60), pick.choice([360, 365])
-    amount, rate = D(pick.randint(100_000, 90_000_000)) / 100, D(pick.choice([0, 1_200, 4_200, 6_000, 8_125])) / 100_000
-    plain = Loan(str(amount), f"{rate * 100}%", months=count, start=start, interest=f"actual/{basis}")
-    due = [dt.date.fromisoformat(str(day)) for day in plain.schedule.dates]
-    events: dict[tuple[dt.date, str], D] = {}
-    for _ in range(pick.randint(0, 7)):
-        what = pick.choice(["rate", "extra", "paid", "balance"])
-        day = (
-            pick.choice(due[:-1])
-            if what == "paid"
-            else start + dt.timedelta(days=pick.randint(1, (due[-2] - start).days))
-        )
-        part = amount / count * D(pick.randint(0, 300)) / 100
-        value = {
-            "rate": D(pick.randint(0, 9_000)) / 100_000,
-            "balance": cents(amount * D(pick.randint(10, 90)) / 100),
-        }.get(what, cents(part))
-        events[day, what] = value
-    told = [(day, what, value) for (day, what), value in sorted(events.items(), key=lambda item: item[0][0])]
-    written = [(day, what, f"{value * 100}%" if what == "rate" else str(value)) for day, what, value in told]
-    loan = plain.but(events=written)
-    assert rows_of(loan) == diary(amount, rate, basis, start, due, told)
-    assert all(passed for passed, _ in loan.checks)
-
-
 def test_what_the_agreed_last_payment_leaves_the_next_one_clears() -> None:
     rows = rows_of(Loan(12_000, "6%", years=1, events=[(12, "paid", 200)]))
     assert (len(rows), rows[11][0]) == (13, 200)
@@ -450,69 +351,3 @@ def test_the_working_gives_what_the_payments_come_from() -> None:
     ):
         assert words in str(Loan(9_000, "4%", years=2, **terms).working())
     assert "The payment is given" in str(Loan(9_000, "4%", payment=400).working())
-
-
-TRIED: dict[str, list[Any]] = {
-    "per_year": [1, 2, 4, 12, 24, 26, 52, 3], "paid": ["start"], "repaid": ["constant principal", "interest only", "half every two weeks"],
-    "interest_only": [1, "6 months"], "amortized_over": [20, 30], "residual": [100, 20_000], "first_payment": ["2024-03-15", "2024-02-10"],
-    "interest": ["actual/365", "actual/360", "30/360"], "fee_up_front": ["1%", 50], "fee_added": ["1%", 50], "fee_each": [2],
-    "rounding": ["half even", "payment up", None], "rate_moves": ["term"], "extra_moves": ["payment"], "holiday_moves": ["term"],
-    "currency": ["JPY", "KWD", "EUR"], "payment": [700, 5_000],
-}  # fmt: skip
-
-
-def drawn_loan(pick: random.Random) -> Loan:
-    """A loan with terms and events drawn at random, which may not go together."""
-    terms: dict[str, Any] = {"amount": pick.choice([1_000, 86_000, "250k"]), "rate": pick.choice(["0%", "4.2%", "6% half-yearly", "5% effective", "12%"]),
-                             "years": pick.choice([1, 2, 5, 15, "18 months"]), "start": "2024-01-31"}  # fmt: skip
-    terms |= {name: pick.choice(values) for name, values in TRIED.items() if pick.random() < 0.15}
-    if "payment" in terms:
-        del terms[pick.choice(["amount", "rate", "years"])]
-    base = Loan(**terms)
-    due = [str(day) for day in base.schedule.dates]
-    events: list[Any] = [
-        (
-            due[k],
-            what,
-            pick.choice(
-                {
-                    "rate": ["3%", "7%", "0%"],
-                    "extra": [10, 1_000],
-                    "paid": [0, 50, 100_000],
-                    "balance": [500, 40_000],
-                }[what]
-            ),
-        )
-        for k in sorted(pick.randrange(len(due)) for _ in range(pick.randint(0, 5)))
-        for what in [pick.choice(["rate", "extra", "paid", "balance"])]
-    ]
-    extras = [
-        Recurring(pick.choice([10, 200]), "2024-06-15", per_year=pick.choice(["month", "year"]), rising="2%")
-    ] * pick.randint(0, 1)
-    holidays = (
-        [Holiday(due[2], 2, interest=pick.choice(["added", "paid"]))] if len(due) > 8 and pick.random() < 0.3 else []
-    )
-    loan = base.but(events=events, extras=extras, holidays=holidays)
-    _ = loan.schedule
-    return loan
-
-
-@pytest.mark.parametrize("seed", range(cases(150)))
-def test_any_combination_adds_up_or_is_refused(seed: int) -> None:
-    """Terms and events drawn at random: every check of the schedule passes, the facts add up, or one sentence says why not."""
-    pick = random.Random(seed)
-    for _ in range(20):  # every case tests a loan: what is refused is drawn again
-        try:
-            loan = drawn_loan(pick)
-            data = loan.as_dict()
-        except (InputError, NoAnswer) as refused:
-            assert "\n" not in str(refused)
-        else:
-            break
-    else:
-        raise AssertionError("twenty draws were refused")
-    assert all(check["passed"] for check in data["checks"]), data["checks"]
-    for told in data["facts"].values():
-        assert told["interest_to_date"] + told["interest_to_come"] == pytest.approx(told["total_interest"])
-    json.dumps(data, allow_nan=False)
-    assert str(loan)
