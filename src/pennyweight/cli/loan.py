@@ -9,6 +9,7 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError, Place
+from pennyweight.quantities.dates import read_date
 
 __all__ = ["command"]
 
@@ -123,6 +124,8 @@ def _from_files(
         first = "events" if not options else options[0]
         option = Place.of_option(f"--{first.replace('_', '-')}", first)
         raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
+    if "as_of" in given:
+        read_date(given["as_of"], what=Place.of_option("--as-of", "as_of"))
     results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):

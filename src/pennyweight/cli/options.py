@@ -144,4 +144,6 @@ def _told_by_option(compute: Callable[[], Worked]) -> Worked:
             given = param.name and context.get_parameter_source(param.name) is ParameterSource.COMMANDLINE
             if given and param.name == place.keys[0] and isinstance(param, click.Option):
                 raise error.placed(Place.of_option(param.opts[0], *place.keys)) from None
+        if place.keys[0] in {pair.partition("=")[0].strip() for pair in context.params.get("replaced", ())}:
+            raise error.placed(Place.of_option(f"--with {place.keys[0]}", *place.keys)) from None
         raise

@@ -79,7 +79,7 @@ class Rate:
         return KnownRate(float(core.effective_rate(self.value, self.compounding)))
 
 
-def known_rate(given: object, *, what: str = "the rate") -> KnownRate:
+def known_rate(given: object, *, what: str = "rate") -> KnownRate:
     """Read a yearly rate and keep it as a number that says how it compounds.
 
     >>> known_rate("4% half-yearly") / 2, known_rate("4% half-yearly").compounding
@@ -89,7 +89,7 @@ def known_rate(given: object, *, what: str = "the rate") -> KnownRate:
     return KnownRate(rate.value, rate.compounding)
 
 
-def read_rate(given: object, *, what: str = "the rate") -> Rate:
+def read_rate(given: object, *, what: str = "rate") -> Rate:
     """Read a yearly rate; `what` names it in the message of an error.
 
     Raises InputError for text that is no rate, for a bare number of 1 or more (5 is 500 %) and for a rate
