@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+import pandas as pd
 import pytest
 
 from pennyweight import (
@@ -15,6 +17,7 @@ from pennyweight import (
     NoAnswer,
     PennyweightError,
     Recurring,
+    Takeover,
 )
 
 START = {"start": "2027-01-31", "years": 1}
@@ -79,3 +82,20 @@ def test_loans_refused(make: Any, error: type[PennyweightError], sentence: str) 
     with pytest.raises(error) as caught:
         make().as_dict()
     assert sentence in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    "wrong", [np.array([1.0, np.nan]), np.array([]), np.array([[1.0, 2.0]]), pd.Series([1.0, 2.0])]
+)
+def test_arrays_are_no_terms_of_one_loan(wrong: Any) -> None:
+    for name in ("amount", "rate", "payment", "repaid", "years"):
+        with pytest.raises(InputError) as caught:
+            Loan(**{"amount": 1_000, "rate": "5%", "years": 1, name: wrong})
+        assert str(caught.value).startswith(name), caught.value
+
+
+def test_what_must_be_there_is_missed_by_its_name() -> None:
+    with pytest.raises(InputError, match=r"^on is missing"):
+        Takeover(on=None, balance=5_000, rate="4%", payment=100)
+    with pytest.raises(InputError, match=r"^spare is missing"):
+        LoanSet({"a": Loan(1_000, "5%", years=1)}, spare=None)

@@ -325,9 +325,9 @@ class WorkedOutRate(KnownRate):
 
 def _leave_out_worked_out(given: dict[str, Any]) -> None:
     """Of amount, rate, term and payment one follows from the others: the one that did before, where all are given."""
-    level = given["repaid"] == "level payment"
-    three = (given["amount"], given["rate"], given["payment"])
-    if level and (None in three or (given["years"] is None and given["months"] is None)):
+    level = isinstance(given["repaid"], str) and given["repaid"] == "level payment"
+    has_term = given["years"] is not None or given["months"] is not None
+    if level and not (has_term and all(given[name] is not None for name in ("amount", "rate", "payment"))):
         return
     for name in ("payment", "amount", "rate") if level else ("payment",):
         if isinstance(given[name], WorkedOut | WorkedOutRate):

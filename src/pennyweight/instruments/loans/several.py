@@ -89,7 +89,7 @@ class LoanSet(Shown):
                 "All loans in one file must have the same number of payments a year; put others in a file of their own."
             )
         for name in ("needs", "own", "spare"):
-            if getattr(self, name) is not None:
+            if getattr(self, name) is not None or name == "spare":
                 frozen(self, **{name: read_amount(getattr(self, name), what=name)})
         if self.spare < 0:
             raise InputError(f"spare is {self.spare:,.2f}; write an amount of zero or more.", at="spare")

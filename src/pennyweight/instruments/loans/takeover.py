@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any
 
 from pennyweight.core.loans.exact import LONGEST
+from pennyweight.described import frozen
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
@@ -94,7 +95,8 @@ class Takeover(Shown):
         """The fields as they were written become numbers and days."""
         for name in ("balance", "payment", "original_amount", "arrears"):
             self._set(name, read_amount)
-        for name in ("on", "maturity", "next_payment", "first_payment"):
+        frozen(self, on=read_date(self.on, what="on"))
+        for name in ("maturity", "next_payment", "first_payment"):
             self._set(name, read_date)
         for name in ("years_left", "original_years"):
             self._set(name, lambda given, what: read_value(given, "years", what=what))
