@@ -298,16 +298,6 @@ def test_compare_whole_deals(run) -> None:
     assert run("compare", "taxi.toml", "kiln.toml", "--with", "hull=3").code == 2
 
 
-def test_the_demo_leaves_verdict_charts_and_result(run, tmp_path: Path) -> None:
-    ran = run("demo", "--folder", "out")
-    assert ran.code == 0
-    assert "PAYS OFF" in ran.out
-    assert "Done." in ran.out
-    names = {path.name for path in (tmp_path / "out").iterdir()}
-    assert names >= {"weighing.png", "map.png", "boatyard.png", "weighing.json", "taxi.toml"}
-    assert run("demo", "--folder", "out").code == 0
-
-
 def test_functions_lists_every_function(run) -> None:
     from pennyweight.deals.language.functions import FUNCTIONS
 

@@ -44,7 +44,7 @@ def test_a_zero_at_an_end_of_dated_flows() -> None:
     st.lists(st.tuples(st.integers(0, 9), st.integers(1, 3_000)), min_size=1, max_size=6),
     st.integers(0, 400),
 )
-@settings(max_examples=cases(100))
+@settings(max_examples=cases(60))
 def test_zero_flows_change_no_rate(amounts: list[int], zeros: list[tuple[int, int]], ends: int) -> None:
     """Put in before, between and after, dated and by periods, alone and in a batch."""
     row = np.array(amounts, dtype=np.float64)
