@@ -9,6 +9,6 @@ __all__ = ["THOROUGH", "cases"]
 THOROUGH = bool(os.environ.get("PENNYWEIGHT_THOROUGH"))
 
 
-def cases(usual: int) -> int:
-    """The number of examples of a generator in this run."""
-    return 10 * usual if THOROUGH else usual
+def cases(many: int) -> int:
+    """The number of examples of a generator in this run: half of `many`, or ten times that half."""
+    return 5 * many if THOROUGH else many // 2
