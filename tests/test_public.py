@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import pickle
 import re
 import shlex
 from collections.abc import Iterator
@@ -96,6 +97,7 @@ def test_an_object_is_a_line_a_page_and_stays_as_it_is(name: str) -> None:
         if isinstance(value, np.ndarray):
             assert not value.flags.writeable, field.name
     assert str(one) == text
+    assert str(pickle.loads(pickle.dumps(one))) == text
 
 
 @pytest.mark.parametrize("name", WRITTEN)

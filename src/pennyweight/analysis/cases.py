@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,10 @@ class Model:
     def of(cls, definition: Definition) -> Model:
         """Compile a definition."""
         return cls(definition, compile_deal(definition))
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Another process compiles it again: programs hold functions, which do not travel."""
+        return Model.of, (self.definition,)
 
     def everything(self, inputs: Inputs) -> dict[str, Floats]:
         """All names in one case, width 1."""
