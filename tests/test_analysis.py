@@ -327,3 +327,18 @@ def test_varying_without_goals_or_with_other_units() -> None:
     one = made.vary({"part": "0%..100%/3"})
     assert "0.00%" in str(one)
     assert "pays_off" not in one.frame.columns
+
+
+def test_headings_without_a_currency_end_without_a_comma() -> None:
+    document: dict[str, Any] = {
+        "deal": "D", "inputs": {"price": {"value": 900, "unit": "money", "label": "Price"}},
+        "money_in": {"sales": "400"}, "money_out": {"kiln": {"formula": "price", "at": 0}},
+        "measures": {"npv": {"formula": "npv(net, 8%)", "label": "Worth"}}, "scenarios": {"dear": {"price": 990}},
+    }  # fmt: skip
+    for currency, suffix in (("", ""), ("EUR", ", EUR")):
+        deal = Deal.from_dict({**document, "currency": currency})
+        compared, varied = str(deal.compare()), str(deal.vary({"price": [800, 900]}))
+        lines = {" ".join(line.split()) for line in f"{compared}\n{varied}".split("\n")}
+        assert f"Price{suffix} 900.00 990.00" in lines
+        assert any(line.startswith(f"Worth{suffix} ") for line in lines)
+        assert f"price{suffix} npv{suffix} Verdict" in lines or f"price{suffix} npv{suffix}" in lines

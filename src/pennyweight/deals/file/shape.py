@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, TypeAlias, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
+from pennyweight.errors import InputError
 from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
 
 __all__ = [
@@ -206,6 +207,9 @@ def read_shape(path: Path) -> tuple[DealShape, Source]:
 
 def shape_of(document: dict[str, Any], source: Source) -> DealShape:
     """Check the shape of a deal given as nested dictionaries."""
+    if "loan" in document and "deal" not in document:
+        where = source.where("loan")
+        raise InputError(f"{where}: this is a loan file; use 'pennyweight loan', or read_loan_file.", at=where)
     return shaped(DealShape, document, source, _keys_at, later=_LATER)
 
 

@@ -169,6 +169,9 @@ def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy |
     "The ceramicist's studio in Larkmere"
     """
     document, source = read_toml(a_path(path))
+    if "deal" in document and "loan" not in document:
+        where = source.where("deal")
+        raise InputError(f"{where}: this is a deal file; use 'pennyweight weigh', or Deal.read.", at=where)
     shape = shaped(FileShape, document, source, _keys_at)
     if as_of is not None:
         shape = shape.model_copy(update={"as_of": as_of})
