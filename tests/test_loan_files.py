@@ -13,6 +13,7 @@ from pennyweight import (
     InputError,
     Loan,
     LoanSet,
+    LoanStudy,
     NoAnswer,
     Recurring,
     read_loan_file,
@@ -71,6 +72,36 @@ def test_offers_side_by_side() -> None:
     assert (mine.apr, other.total_fees) == (pytest.approx(0.042, abs=2e-6), 2_000)
     assert other.total_paid == pytest.approx(86_000 + other.total_interest + 2_000)
     assert (other.apr or 0) > 0.039
+
+
+def test_no_loan_beside_another_is_lost_or_in_another_currency(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """Equal titles and equal file names, an offer named as the loan is, and amounts that cannot be compared."""
+    for folder, amount in (("a", 1_000), ("b", 2_000), ("c", 3_000)):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "bank.toml").write_text(f'loan = "bank"\namount = {amount}\nrate = "5%"\nyears = 10\n')
+    files = [str(tmp_path / folder / "bank.toml") for folder in "abc"]
+    assert status(["loan", *files, "--format", "json"]) == 0
+    assert [offer["amount"] for offer in json.loads(capsys.readouterr().out)["offers"]] == [1_000, 2_000, 3_000]
+    assert status(["loan", *files, files[1]]) == 2
+    assert "bank.toml is given twice" in capsys.readouterr().err
+    Path(files[0]).write_text(Path(files[0]).read_text() + '[offers.bank]\nrate = "4%"\n')
+    assert status(["loan", files[0]]) == 2
+    assert "bank.toml: offers: An offer and the loan itself have one name" in capsys.readouterr().err
+    Path(files[1]).write_text(Path(files[1]).read_text() + '[offers.b]\nrate = "4%"\nlabel = "Harbour Bank"\n')
+    assert status(["loan", files[1]]) == 0
+    assert "Harbour Bank" in capsys.readouterr().out
+
+    mine, foreign = LOAN.but(currency="EUR"), LOAN.but(currency="USD")
+    for refused in (
+        lambda: mine.offers({"b": foreign}),
+        lambda: LoanStudy(mine, offers={"b": foreign}),
+        lambda: LoanSet({"a": mine, "b": foreign}),
+        lambda: mine.refinancing(on=36, rate="4%", years=12, currency="USD"),
+    ):
+        with pytest.raises(InputError, match=r"EUR.* in USD: amounts must be in one currency"):
+            refused()
 
 
 # Together.

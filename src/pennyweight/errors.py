@@ -112,7 +112,7 @@ class PennyweightError(Exception):
             self.place = at
         else:  # the name of a parameter is a place; "the amount" is none
             self.place = Place(at, keys=(at,)) if at.isidentifier() else None
-        self._rest = message.removeprefix(at) if at else f": {message}"
+        self._rest = message.removeprefix(at) if at and message.startswith(at) else f": {message}"
 
     def placed(self, place: Place) -> Self:
         """The same error, told of this place instead of the one it names.

@@ -126,6 +126,9 @@ def _from_files(
         raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
     if "as_of" in given:
         read_date(given["as_of"], what=Place.of_option("--as-of", "as_of"))
+    for file in files:
+        if files.count(file) > 1:
+            raise InputError(f"{file} is given twice; name each file once.", at=Place.of_file(str(file)))
     results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
@@ -137,8 +140,9 @@ def _from_files(
     study = results[0]
     if not isinstance(study, LoanStudy):
         return study
-    others = {f"{one.loan.title} ({file.stem})": one.loan for file, one in zip(files[1:], results[1:], strict=True)
-              if isinstance(one, LoanStudy)}  # fmt: skip
+    short = len({file.stem for file in files}) == len(files)
+    others = {f"{one.loan.title} ({file.stem if short else file})": one.loan
+              for file, one in zip(files[1:], results[1:], strict=True) if isinstance(one, LoanStudy)}  # fmt: skip
     return replace(
         study,
         extra=tried or study.extra,

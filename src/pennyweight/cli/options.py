@@ -114,7 +114,7 @@ def deliver(
             write(result, path, document=document, table=rows)
         except InputError as error:
             before = f" Written before it: {', '.join(written)}." if written else ""
-            raise InputError(f"{error}{before}") from None
+            raise InputError(f"{error}{before}", at=error.place or "") from None
         written.append(str(path))
     if form in STREAMS:
         click.echo(STREAMS[form].render(Written(result, document, rows)).decode(), nl=False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 from functools import lru_cache
@@ -58,6 +59,22 @@ def check_currency(code: object, *, where: str = "currency") -> str:
             f"{where} is '{code}', and there is no such currency{nearest(code, _currencies()) or '.'}", at=where
         )
     return code
+
+
+def one_currency(codes: Mapping[str, str], *, at: str) -> None:
+    """Refuse amounts that are to be compared or added, and are not in one currency; none at all goes with any.
+
+    `codes` are the currencies by the name of what is in them, `at` is the parameter they come from.
+
+    >>> one_currency({"the loan": "EUR", "the offer 'agency'": ""}, at="offers")
+    """
+    named: dict[str, str] = {}
+    for name, code in codes.items():
+        if code:
+            named.setdefault(code, name)
+    if len(named) > 1:
+        said = " and ".join(f"{name} in {code}" for code, name in named.items())
+        raise InputError(f"{said[0].upper()}{said[1:]}: amounts must be in one currency to be put together.", at=at)
 
 
 def check_locale(locale: object, *, where: str = "locale") -> str:

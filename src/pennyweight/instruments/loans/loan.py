@@ -19,7 +19,7 @@ from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import LoanTerms, settle
 from pennyweight.instruments.loans.timetable import Timetable
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.given import a_list, a_mapping, a_text
+from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
@@ -220,13 +220,15 @@ class Loan(Shown):
     def offers(self, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
         """Key figures of this loan and of others by name, as agreed.
 
+        InputError when one of `others` is no Loan, is in another currency, or has the name of this loan.
+
         >>> rows = Loan(1_000, "6%", years=1, title="bank").offers({"agency": Loan(1_000, "5%", years=2)})
         >>> [(offer.name, offer.total_paid) for offer in rows]
         [('bank', 1032.8), ('agency', 1052.9)]
         """
         from pennyweight.instruments.loans.what_if import offers
 
-        return offers({self.title or "this loan": self, **a_mapping(others, what="others", of="loans by name")})
+        return offers(self, others)
 
     def refinancing(
         self, *, on: Date | int, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any

@@ -19,7 +19,7 @@ from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import units_of
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_mapping, a_text
-from pennyweight.quantities.units import Style
+from pennyweight.quantities.units import Style, one_currency
 
 __all__ = ["ORDERS", "LoanSet", "SparePlan"]
 
@@ -82,6 +82,9 @@ class LoanSet(Shown):
         for name, loan in self.loans.items():
             if not isinstance(loan, Loan):
                 raise InputError(f"'{name}' is {loan!r}; write a Loan.")
+        one_currency(
+            {"the file": self.currency, **{f"'{name}'": loan.currency for name, loan in self.loans.items()}}, at="loans"
+        )
         a_text(self.title, what="title")
         choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:

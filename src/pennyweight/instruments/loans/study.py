@@ -22,10 +22,12 @@ from pennyweight.instruments.loans.what_if import (
     Refinancing,
     extra_needed,
     extras_table,
+    read_extras,
+    read_offers,
 )
 from pennyweight.instruments.loans.working import working_as_dict, working_blocks
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.given import a_flag, a_list, a_mapping, an_instance
+from pennyweight.quantities.given import a_flag, a_mapping, an_instance
 from pennyweight.quantities.periods import read_per_year
 
 __all__ = ["Bill", "LoanStudy"]
@@ -109,7 +111,7 @@ class LoanStudy(Shown):
         super().__post_init__()
         an_instance(self.loan, Loan, what="loan")
         a_flag(self.working, what="working")
-        a_mapping(self.offers, what="offers", of="loans by name")
+        read_offers(self.loan, self.offers, what="offers")
         if self.bill is not None:
             an_instance(self.bill, Bill, what="bill")
         if self.refinance is not None:
@@ -120,15 +122,10 @@ class LoanStudy(Shown):
                 )
             if "loan" in terms:
                 raise InputError("refinance has no 'loan'; it replaces the loan of the study.", at="refinance")
-        amounts = [read_amount(one, what="extra") for one in a_list(self.extra, what="extra", of="amounts")]
-        if wrong := [one for one in amounts if one <= 0]:
-            raise InputError(f"extra is {wrong[0]:g}; write amounts above zero.", at="extra")
-        frozen(self, extra=amounts)
+        frozen(self, extra=read_extras(self.extra, what="extra"))
         if self.paid_off_by is not None:
             moment = Moment.read(self.paid_off_by, "paid_off_by")
             frozen(self, paid_off_by=moment.number if moment.day is None else moment.day)
-        for name, loan in self.offers.items():
-            an_instance(loan, Loan, what=f"The offer '{name}'")
 
     def answer(self) -> LoanStudy:
         """Work out everything that is asked now, so that what cannot be answered is told at once.
@@ -271,7 +268,10 @@ class LoanStudy(Shown):
             ),
         ]
         rows = tuple((Cell(label), *(Cell(value) for value in values)) for label, values in lines)
-        columns = (Column("Offer", words=True), *(Column(row.name) for row in all_offers))
+        names = [row.name for row in all_offers]
+        titles = [loan.title for loan in (self.loan, *self.offers.values())]
+        told_apart = all(titles) and len(set(titles)) == len(titles)  # a copy with other terms keeps the title
+        columns = (Column("Offer", words=True), *map(Column, titles if told_apart else names))
         return Table("Offers side by side", columns, rows, "As agreed. Rates with fees let unequal terms be compared.")
 
     def _change_block(self, change: Refinancing) -> Figures:

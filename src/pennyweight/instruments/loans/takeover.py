@@ -70,8 +70,7 @@ class Takeover(Shown):
         a_text(self.title, what="title")
         self._read()
         if self.missed_payments is not None:
-            missed = whole(self.missed_payments, what="missed_payments", least=0, most=120)
-            object.__setattr__(self, "missed_payments", missed)
+            frozen(self, missed_payments=whole(self.missed_payments, what="missed_payments", least=0, most=120))
         if self.payments_made is not None and self.first_payment is not None:
             raise InputError(
                 "Give first_payment or payments_made, not both; each of them says how many payments were due before."
@@ -106,11 +105,11 @@ class Takeover(Shown):
             least = 1 if name == "payments_left" else 0
             self._set(name, lambda given, what, least=least: whole(given, what=what, least=least, most=LONGEST))
         if self.arrears is not None and self.arrears < 0:
-            raise InputError(f"arrears are {self.arrears:,.2f}; write an amount above zero.", at="arrears")
+            raise InputError(f"arrears are {self.arrears:,.2f}; write an amount of zero or more.", at="arrears")
 
     def _set(self, name: str, read: Callable[..., Any]) -> None:
         if getattr(self, name) is not None:
-            object.__setattr__(self, name, read(getattr(self, name), what=name))
+            frozen(self, **{name: read(getattr(self, name), what=name)})
 
     def _fill_in(self) -> None:
         """What follows from the loan as it was made: its payment, and the balance by its schedule."""
@@ -119,15 +118,15 @@ class Takeover(Shown):
         term = {"years": self.original_years} if self.payment is None else {"payment": self.payment}
         agreed = Loan(self.original_amount, self.rate, per_year=self.per_year, currency=self.currency, **term)
         if self.payment is None:
-            object.__setattr__(self, "payment", float(agreed.payment))
+            frozen(self, payment=float(agreed.payment))
         counted = self.first_payment is not None or self.payments_made is not None
         if self.balance is None and counted and self.made is not None:
             left = agreed.agreed.balance_after(self.made)
             if left <= 0:
-                raise InputError(f"The loan of {self.original_amount} was paid off before {self.on}.")
-            object.__setattr__(self, "balance", left)
+                raise InputError(f"The loan of {self.original_amount:,.2f} was paid off before {self.on}.")
+            frozen(self, balance=left)
             if self.maturity is None and self.payments_left is None and self.years_left is None:
-                object.__setattr__(self, "payments_left", len(agreed.agreed.rows) - self.made)
+                frozen(self, payments_left=len(agreed.agreed.rows) - self.made)
 
     @cached_property
     def calendar(self) -> Calendar:

@@ -15,8 +15,19 @@ from pennyweight.instruments.loans.events import Moment, Recurring, When
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_list, a_mapping, an_instance
+from pennyweight.quantities.units import one_currency
 
-__all__ = ["Extra", "Offer", "Refinancing", "extra_needed", "extras_table", "offers", "refinancing"]
+__all__ = [
+    "Extra",
+    "Offer",
+    "Refinancing",
+    "extra_needed",
+    "extras_table",
+    "offers",
+    "read_extras",
+    "read_offers",
+    "refinancing",
+]
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -77,13 +88,23 @@ class Refinancing(Described):
 
 def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
     """See `Loan.extras_table`."""
+    return tuple(_extra(loan, extra) for extra in read_extras(amounts, what="amounts"))
+
+
+def read_extras(amounts: Sequence[str | float], *, what: str) -> list[float]:
+    """Extra payments as they were written, as numbers.
+
+    `what` is the parameter they come from. InputError for one that is not above zero.
+
+    >>> read_extras(["1k", 250], what="extra")
+    [1000.0, 250.0]
+    """
     found = []
-    for given in a_list(amounts, what="amounts", of="amounts"):
-        extra = read_amount(given, what="extra")
-        if extra <= 0:
+    for given in a_list(amounts, what=what, of="amounts"):
+        found.append(read_amount(given, what="extra"))
+        if found[-1] <= 0:
             raise InputError(f"extra is {given}; write amounts above zero.", at="extra")
-        found.append(_extra(loan, extra))
-    return tuple(found)
+    return found
 
 
 def extra_needed(loan: Loan, by: When) -> Extra:
@@ -106,25 +127,44 @@ def extra_needed(loan: Loan, by: When) -> Extra:
     return _extra(loan, round(whole_turn_between(done, 0, all_of_it) * unit, 9))
 
 
-def offers(loans: Mapping[str, Loan]) -> tuple[Offer, ...]:
+def read_offers(loan: Loan, others: Mapping[str, Loan], *, what: str) -> dict[str, Loan]:
+    """The loan and the offers beside it by name, the loan first.
+
+    `what` is the parameter the offers come from. InputError when one is no Loan, is in another currency, or has the
+    name of the loan itself.
+
+    >>> list(read_offers(Loan(1_000, "6%", years=1), {"agency": Loan(1_000, "5%", years=2)}, what="offers"))
+    ['this loan', 'agency']
+    """
+    others = a_mapping(others, what=what, of="loans by name")
+    own = loan.title or "this loan"
+    for name, other in others.items():
+        an_instance(other, Loan, what=f"The offer '{name}'")
+        if name == own:
+            raise InputError(f"An offer and the loan itself have one name, '{name}'; change one of them.", at=what)
+    one_currency(
+        {"the loan": loan.currency, **{f"the offer '{name}'": other.currency for name, other in others.items()}},
+        at=what,
+    )
+    return {own: loan, **others}
+
+
+def offers(loan: Loan, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
     """See `Loan.offers`."""
-    loans = a_mapping(loans, what="loans", of="loans by name")
-    for name, loan in loans.items():
-        an_instance(loan, Loan, what=f"The offer '{name}'")
     return tuple(
         Offer(
             name,
-            loan.amount,
-            loan.terms.rate.value,
-            loan.payment,
-            len(loan.agreed.rows),
-            loan.agreed.total_interest,
-            loan.agreed.total_fees,
-            loan.agreed.total_paid,
-            loan.apr,
-            loan.apr_eu,
+            one.amount,
+            one.terms.rate.value,
+            one.payment,
+            len(one.agreed.rows),
+            one.agreed.total_interest,
+            one.agreed.total_fees,
+            one.agreed.total_paid,
+            one.apr,
+            one.apr_eu,
         )
-        for name, loan in loans.items()
+        for name, one in read_offers(loan, others, what="others").items()
     )
 
 
@@ -152,6 +192,7 @@ def refinancing(
         shared["start"] = loan.terms.calendar.due(after)
         shared["first_payment"] = loan.terms.calendar.due(after + 1)
     new = Loan(**{**shared, "amount": owed, **terms})
+    one_currency({"the loan": loan.currency, "the new loan": new.currency}, at="currency")
     money, fresh = loan.terms.money, new.agreed
     out_of_pocket = paid + new.terms.fee_up_front + (owed - new.amount)
     longest = max(len(old.rows) - after, len(fresh.rows))
