@@ -290,12 +290,24 @@ def test_new_writes_a_deal_that_weighs(run, tmp_path: Path) -> None:
     assert run("weigh", "sub/boat.toml").code == 0
 
 
-def test_compare_whole_deals(run) -> None:
+def test_whole_files_are_put_together(run) -> None:
     run("new", "kiln.toml")
     ran = run("compare", "taxi.toml", "kiln.toml")
     assert ran.code == 0
     assert "ALL PAY OFF" in ran.out
     assert run("compare", "taxi.toml", "kiln.toml", "--with", "hull=3").code == 2
+    ran = run("compare", "taxi.toml", "kiln.toml", "--scenario", "wet_summers")
+    assert "(Two wet summers in three)" in ran.out
+    assert "(as it stands)" in ran.out
+    assert "did you mean 'wet_summers'?" in run("compare", "taxi.toml", "kiln.toml", "--scenario", "wet_sumers").err
+    Path("kiln.toml").write_text(Path("kiln.toml").read_text().replace("EUR", "USD"))
+    assert "'taxi' is in EUR and 'kiln' is in USD" in run("compare", "taxi.toml", "kiln.toml").err
+    Path("new").mkdir()
+    header = "date,account,kind,amount\n"
+    Path("values.csv").write_text(header + "2024-12-31,a,value,100\n2025-12-31,a,value,120\n")
+    Path("new/paid.csv").write_text(header + "2025-06-30,a,deposit,10\n")
+    assert run("returns", "values.csv", "new/paid.csv").code == 0
+    assert "paid.csv is named twice" in run("returns", "values.csv", "new/paid.csv", "new/../new/paid.csv").err
 
 
 def test_functions_lists_every_function(run) -> None:

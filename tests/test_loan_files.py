@@ -85,7 +85,7 @@ def test_no_loan_beside_another_is_lost_or_in_another_currency(
     assert status(["loan", *files, "--format", "json"]) == 0
     assert [offer["amount"] for offer in json.loads(capsys.readouterr().out)["offers"]] == [1_000, 2_000, 3_000]
     assert status(["loan", *files, files[1]]) == 2
-    assert "bank.toml is given twice" in capsys.readouterr().err
+    assert "bank.toml is named twice" in capsys.readouterr().err
     Path(files[0]).write_text(Path(files[0]).read_text() + '[offers.bank]\nrate = "4%"\n')
     assert status(["loan", files[0]]) == 2
     assert "bank.toml: offers: An offer and the loan itself have one name" in capsys.readouterr().err
@@ -100,7 +100,7 @@ def test_no_loan_beside_another_is_lost_or_in_another_currency(
         lambda: LoanSet({"a": mine, "b": foreign}),
         lambda: mine.refinancing(on=36, rate="4%", years=12, currency="USD"),
     ):
-        with pytest.raises(InputError, match=r"EUR.* in USD: amounts must be in one currency"):
+        with pytest.raises(InputError, match=r" is in EUR and .* is in USD; write amounts .* in one currency"):
             refused()
 
 

@@ -11,9 +11,11 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison_page import comparison_page
 from pennyweight.analysis.weighing import Weighing, weigh
+from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, choice
+from pennyweight.quantities.units import one_currency
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -84,10 +86,18 @@ def compare(model: Model, scenarios: Sequence[str], inputs: Mapping[str, object]
 
 
 def compare_deals(models: Mapping[str, Model], scenario: str = "base") -> Comparison:
-    """Weigh several deals, each in the same scenario when it has one of that name, else as it stands."""
-    weighings = {}
+    """Weigh several deals of one currency, each in the same scenario when it has one of that name, else as it stands.
+
+    `models` are the deals by name; InputError when none of them has the scenario.
+    """
+    one_currency({f"'{name}'": model.definition.style.currency for name, model in models.items()}, at="deals")
+    known = list(dict.fromkeys(one for model in models.values() for one in scenario_names(model.definition)))
+    choice(scenario, known, "scenario")
+    weighings, labels = {}, {}
     for name, model in models.items():
         own = scenario if scenario in model.definition.scenarios else "base"
         weighings[name] = weigh(model, own)
+        shown = f" ({weighings[name].scenario_label})" if scenario != "base" else ""
+        labels[name] = f"{weighings[name].deal}{shown}"
     titles = " and ".join(weighing.deal for weighing in weighings.values())
-    return Comparison(titles, weighings, {name: weighing.deal for name, weighing in weighings.items()})
+    return Comparison(titles, weighings, labels)

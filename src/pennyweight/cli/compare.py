@@ -10,6 +10,7 @@ from pennyweight.analysis.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.options import deliver, output_options, overrides, read_overrides
 from pennyweight.errors import InputError
+from pennyweight.quantities.given import each_once
 
 __all__ = ["command"]
 
@@ -38,9 +39,7 @@ def command(
     """
 
     def compute() -> Comparison:
-        read = {path: Deal.read(path) for path in deals}
-        if len(read) < len(deals):
-            raise InputError("One deal is named twice.")
+        read = {path: Deal.read(path) for path in each_once(deals)}
         if len(deals) == 1:
             return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced))
         if replaced or len(scenarios) > 1:

@@ -10,6 +10,7 @@ import click
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.given import each_once
 
 __all__ = ["command"]
 
@@ -126,10 +127,7 @@ def _from_files(
         raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
     if "as_of" in given:
         read_date(given["as_of"], what=Place.of_option("--as-of", "as_of"))
-    for file in files:
-        if files.count(file) > 1:
-            raise InputError(f"{file} is given twice; name each file once.", at=Place.of_file(str(file)))
-    results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
+    results = [read_loan_file(file, as_of=given.get("as_of")) for file in each_once(files)]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
         if asked and not isinstance(result, LoanStudy):

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 
-__all__ = ["a_flag", "a_list", "a_mapping", "a_path", "a_text", "an_instance"]
+__all__ = ["a_flag", "a_list", "a_mapping", "a_path", "a_text", "an_instance", "each_once"]
 
 Wanted = TypeVar("Wanted")
 
@@ -86,3 +86,17 @@ def a_path(given: object, *, what: str = "The path") -> Path:
         return Path(given)
     except TypeError:  # a path of bytes
         raise InputError(f"{what} is {given!r}; it must be the name of a file.", at=what) from None
+
+
+def each_once(paths: Sequence[object]) -> list[Path]:
+    """Return the paths of files that are to be put together; InputError when one file is named twice.
+
+    >>> [path.name for path in each_once(["harbour.csv", "quay.csv"])]
+    ['harbour.csv', 'quay.csv']
+    """
+    found: dict[Path, Path] = {}
+    for path in map(a_path, paths):
+        if path.resolve() in found:
+            raise InputError(f"{path} is named twice; name it once.", at=Place.of_file(path))
+        found[path.resolve()] = path
+    return list(found.values())

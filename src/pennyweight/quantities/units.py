@@ -73,8 +73,8 @@ def one_currency(codes: Mapping[str, str], *, at: str) -> None:
         if code:
             named.setdefault(code, name)
     if len(named) > 1:
-        said = " and ".join(f"{name} in {code}" for code, name in named.items())
-        raise InputError(f"{said[0].upper()}{said[1:]}: amounts must be in one currency to be put together.", at=at)
+        said = " and ".join(f"{name} is in {code}" for code, name in named.items())
+        raise InputError(f"{said[0].upper()}{said[1:]}; write amounts that belong together in one currency.", at=at)
 
 
 def check_locale(locale: object, *, where: str = "locale") -> str:

@@ -19,7 +19,7 @@ from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
 from pennyweight.instruments.portfolios.statements import Date, rows_of, values_and_flows
 from pennyweight.quantities.dates import Days, read_date, read_dates
-from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text, an_instance
+from pennyweight.quantities.given import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.units import check_currency
 
@@ -107,7 +107,7 @@ class Portfolio(Described):
                 one account, called by its name.
             kinds: other words for the kinds in the file, such as {"Kauf": "deposit"}.
 
-        `paths` are the files; InputError names row and column.
+        `paths` are the files, each once; InputError names row and column.
 
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
@@ -115,9 +115,9 @@ class Portfolio(Described):
         ('fund', 'savings')
         """
         rows: list[tuple[Date, str, str, float]] = []
-        for path in paths:
+        for path in each_once(paths):
             rows += rows_of(
-                a_path(path),
+                path,
                 a_mapping(columns, what="columns", of="their names in the file"),
                 a_mapping(kinds, what="kinds", of="our kinds by their word in the file"),
             )
