@@ -22,7 +22,7 @@ from pennyweight.errors import PennyweightError
 from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.json_form import plain_values
 
-__all__ = ["CALLS", "WRONG", "call_case"]
+__all__ = ["CALLS", "WRONG", "call_case", "call_with"]
 
 WRONG: list[Any] = [
     None, True, False, -1, 0, 1, 5, 1.5, 2.9, -0.5, 1e-320, 1e15, 1e308, -1e308, 10**400, float("nan"), float("inf"), np.float64(0.1),
@@ -187,11 +187,14 @@ CALLS: list[tuple[str, Callable[..., Any], dict[str, Any]]] = [
 def call_case(rng: random.Random) -> str | None:
     """One call with one argument, or two, replaced by something wrong; what is wrong with what comes of it."""
     name, call, right = rng.choice(CALLS)
-    given = dict(right)
-    changed = rng.sample(sorted(given), k=min(len(given), rng.choice([1, 1, 1, 2])))
-    for argument in changed:
-        given[argument] = rng.choice(WRONG)
-    told = f"{name}({', '.join(f'{argument}={given[argument]!r:.60}' for argument in changed)})"
+    changed = rng.sample(sorted(right), k=min(len(right), rng.choice([1, 1, 1, 2])))
+    return call_with(name, call, right, {argument: rng.choice(WRONG) for argument in changed})
+
+
+def call_with(name: str, call: Callable[..., Any], right: dict[str, Any], wrong: dict[str, Any]) -> str | None:
+    """One call with some arguments replaced by wrong ones; what is wrong with what comes of it."""
+    given = {**right, **wrong}
+    told = f"{name}({', '.join(f'{argument}={value!r:.60}' for argument, value in wrong.items())})"
     positional = [p.name for p in _parameters(call) if p.kind is inspect.Parameter.POSITIONAL_ONLY]
     try:
         result = call(*(given.pop(argument) for argument in positional), **given)

@@ -133,6 +133,7 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
         (["weigh", "taxi.toml", "--format", "xml"], "'xml' is not one of"),
         (["compare", "taxi.toml", "--output", "x.png"], "there is nothing to draw here"),
         (["compare", "taxi.toml", "taxi.toml"], "named twice"),
+        (["loan", "10000", "--rate", "5%", "--years", "2"], "There is no file 10000"),
         (["wiegh", "taxi.toml"], "no command 'wiegh'; did you mean 'weigh'?"),
         (["weigh"], "Missing argument 'DEAL'"),
         (["vary", "taxi.toml", "hull"], "write INPUT=RANGE"),

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from enum import IntEnum
+from itertools import product
+from typing import Any
 
 import pytest
 
 import pennyweight
+from pennyweight.errors import PennyweightError
 from tests.hostile import run_case
-from tests.hostile_calls import CALLS
+from tests.hostile_calls import CALLS, WRONG, call_with
 from tests.results import RESULTS
 from tests.sizes import cases
 
@@ -23,6 +28,16 @@ def is_kind(thing: object) -> bool:
 def test_nothing_but_an_answer_or_a_sentence(first: int) -> None:
     defects = [told for number in range(first, first + STEP) if (told := run_case(number))]
     assert not defects, "\n".join(defects)
+
+
+@pytest.mark.parametrize(("name", "call", "right"), CALLS, ids=[name for name, _, _ in CALLS])
+def test_every_argument_with_every_wrong_value(name: str, call: Callable[..., Any], right: dict[str, Any]) -> None:
+    """Chance misses single cells of the table of arguments and values; here is the whole of it."""
+    defects = []
+    for argument, wrong in product(right, WRONG):
+        with contextlib.suppress(PennyweightError):
+            defects.append(call_with(name, call, right, {argument: wrong}))
+    assert not any(defects), defects
 
 
 def test_every_public_name_is_called() -> None:

@@ -120,6 +120,9 @@ def _from_files(
     from pennyweight.instruments.loans.file import read_loan_file
     from pennyweight.instruments.loans.study import LoanStudy
 
+    files = tuple(each_once(files))
+    if missing := [file for file in files if not file.exists()]:
+        read_loan_file(missing[0])  # says so, before anything is said of what stands in it
     options = sorted(name for name in given if name != "as_of")
     if options or events is not None:
         first = "events" if not options else options[0]
@@ -127,7 +130,7 @@ def _from_files(
         raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
     if "as_of" in given:
         read_date(given["as_of"], what=Place.of_option("--as-of", "as_of"))
-    results = [read_loan_file(file, as_of=given.get("as_of")) for file in each_once(files)]
+    results = [read_loan_file(file, as_of=given.get("as_of")) for file in files]
     asked = tried or paid_off_by or working or len(files) > 1
     for file, result in zip(files, results, strict=True):
         if asked and not isinstance(result, LoanStudy):

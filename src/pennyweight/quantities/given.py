@@ -94,9 +94,10 @@ def each_once(paths: Sequence[object]) -> list[Path]:
     >>> [path.name for path in each_once(["harbour.csv", "quay.csv"])]
     ['harbour.csv', 'quay.csv']
     """
-    found: dict[Path, Path] = {}
+    found: dict[str, Path] = {}
     for path in map(a_path, paths):
-        if path.resolve() in found:
+        whole = os.path.abspath(path)  # takes every text; whether it is a file is told where it is read
+        if whole in found:
             raise InputError(f"{path} is named twice; name it once.", at=Place.of_file(path))
-        found[path.resolve()] = path
+        found[whole] = path
     return list(found.values())

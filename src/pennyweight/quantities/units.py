@@ -70,7 +70,7 @@ def one_currency(codes: Mapping[str, str], *, at: str) -> None:
     """
     named: dict[str, str] = {}
     for name, code in codes.items():
-        if code:
+        if check_currency(code):
             named.setdefault(code, name)
     if len(named) > 1:
         said = " and ".join(f"{name} is in {code}" for code, name in named.items())

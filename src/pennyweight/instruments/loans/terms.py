@@ -17,7 +17,7 @@ from pennyweight.core.daycount import DAY_COUNTS, days_between
 from pennyweight.core.loans.exact import LONGEST, Agreement
 from pennyweight.core.loans.level_payment import level_payment_units
 from pennyweight.core.loans.repayment import REPAID
-from pennyweight.errors import InputError, choice
+from pennyweight.errors import InputError, choice, nearest
 from pennyweight.instruments.loans.due_days import Calendar
 from pennyweight.instruments.loans.unknown import exact_rate, fits, largest_amount, level_of, rate_that_fits
 from pennyweight.quantities.amounts import read_amount
@@ -100,16 +100,9 @@ class _Reader:
         self._check_given()
         calendar = self._calendar()
         rate = self._rate()
-        day_count = None
-        if self.loan.interest != "equal periods":
-            day_count = read_day_count(self.loan.interest)
-            if day_count not in _BASIS:
-                raise InputError(
-                    f"interest is '{day_count}'; it must be 'equal periods' or one of {', '.join(_BASIS)}.",
-                    at="interest",
-                )
-            if calendar is None:
-                raise InputError(f"interest by {day_count} needs days; give the start or the first payment.")
+        day_count = self._day_count()
+        if day_count is not None and calendar is None:
+            raise InputError(f"interest by {day_count} needs days; give the start or the first payment.")
         count = self._count()
         agreement = Agreement(
             amount=0,
@@ -134,6 +127,24 @@ class _Reader:
         fees = [self._fee(getattr(self.loan, what), lent, what) for what in ("fee_up_front", "fee_added", "fee_each")]
         return LoanTerms(
             agreement, self.style, self.per_year, self.style.places, calendar, day_count, rate, self.said, lent, *fees
+        )
+
+    def _day_count(self) -> str | None:
+        """The day count by which interest runs; None for equal periods."""
+        given, equal = self.loan.interest, "equal periods"
+        if isinstance(given, str) and given == equal:
+            return None
+        hint = ""
+        try:
+            given = read_day_count(given)
+        except InputError:  # it does not know of equal periods
+            hint = nearest(given, [equal, *_BASIS]) if isinstance(given, str) else ""
+        if isinstance(given, str) and given in _BASIS:
+            return given
+        raise InputError(
+            f"interest is {given!r}{hint or ';'} {'I' if hint else 'i'}t must be '{equal}' or one of "
+            f"{', '.join(_BASIS)}.",
+            at="interest",
         )
 
     # What is given and what is missing.
