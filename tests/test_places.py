@@ -46,6 +46,7 @@ def test_a_broken_line_is_named(name: str, read: Callable[[Path], object], tmp_p
             assert error.place is not None, error
             assert (error.place.file, error.place.line) == (source.name, number), (line, str(error))
             assert str(error).startswith(f"{error.place}"), error
+            assert not str(error).removeprefix(error.place)[:1].isalnum(), error
             assert set(error.place.keys) & {key[1], key[2]}, (line, error.place.keys)
         else:
             free += 1  # a title, a label, a note

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -11,6 +12,7 @@ from pennyweight import (
     Loan,
     NoAnswer,
     Takeover,
+    read_loan_file,
 )
 
 LOAN = Loan(86_000, "4.2%", years=15)
@@ -121,3 +123,14 @@ def test_takeovers_refused(facts: dict[str, Any], sentence: str) -> None:
     with pytest.raises((InputError, NoAnswer)) as caught:
         Takeover(on="2027-03-31", **facts).as_dict()
     assert sentence in str(caught.value)
+
+
+def test_a_place_stands_apart_from_the_sentence(tmp_path: Path) -> None:
+    """A sentence that does not begin with the name of the key is set off from its place."""
+    path = tmp_path / "taken.toml"
+    path.write_text(
+        'loan = "T"\n[takeover]\non = 2027-03-31\nbalance = 5_000\nrate = "4%"\npayment = 100\narrears = 6_000\n'
+    )
+    with pytest.raises(InputError) as caught:
+        read_loan_file(path)
+    assert str(caught.value).startswith("taken.toml, line 7, [takeover] arrears: The arrears of 6,000.00 must be less")
