@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.measure import Row, best, show
 from pennyweight import Deal
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import Inputs, inputs_of, stack
+from pennyweight.deals.inputs import Inputs, stack
 
 CASES = 10_000
 
@@ -46,7 +46,7 @@ def run() -> None:
     deal = forty_lines()
     program = deal.model.program
     generator = np.random.default_rng(2)
-    base = stack(deal.definition, [inputs_of(deal.definition)])
+    base = stack(deal.definition, [deal.model.inputs_of()])
     spread = {name: value * generator.uniform(0.85, 1.15, CASES) for name, value in base.items()}
     wanted = ["npv", "irr", "payback", "pays_off"]
     batch = best(lambda: evaluate(program, spread, wanted))

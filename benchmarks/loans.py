@@ -12,7 +12,7 @@ from benchmarks.measure import Row, best, show
 from pennyweight import Deal, LoanEvents, amortize
 from pennyweight.core.loans.exact import Agreement, keep_books
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import inputs_of, stack
+from pennyweight.deals.inputs import stack
 
 LOANS, MONTHS, SAMPLE = 200_000, 360, 200
 
@@ -102,7 +102,7 @@ def _deal() -> None:
     times = []
     for document in (sections, with_loan):
         deal = Deal.from_dict(document)
-        base = stack(deal.definition, [inputs_of(deal.definition)])
+        base = stack(deal.definition, [deal.model.inputs_of()])
         cases = {name: value * np.random.default_rng(1).uniform(0.9, 1.1, 10_000) for name, value in base.items()}
         cases = {name: np.full(10_000, 25.0) if name == "bank.years" else value for name, value in cases.items()}
         times.append(best(partial(evaluate, deal.model.program, cases, ["npv"]), 3))

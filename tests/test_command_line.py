@@ -234,7 +234,10 @@ def test_no_answer_is_status_3(run) -> None:
     assert ran.code == 3
     assert "No value of hull makes 'margin == 2' come true" in ran.err
     ran = run("find", "taxi.toml", "swap_year", "npv >= 0", "--scenario", "base", "--scenario", "wet_summers")
-    assert "'npv >= 0' does not turn with swap_year: true for every value between 0 and 12 (as it stands); " in ran.err
+    assert (
+        "'npv >= 0' does not turn with swap_year: true for every value between 0 and 12 years (as it stands); "
+        in ran.err
+    )
     assert "true for no value between 0 and 12 (Two wet summers in three)" in ran.err
 
 

@@ -38,7 +38,7 @@ MISTAKES = [
     ("[measures]", "[mesures]", "there is no key 'mesures'; did you mean 'measures'?"),
     ("at = 0, label = \"Hull", "att = 0, label = \"Hull", "there is no key 'att'; did you mean 'at'?"),
     ("{ scale = 0.85 }", "{ scle = 0.85 }", "there is no key 'scle'; did you mean 'scale'?"),
-    ("battery     = { value", 'battery = { choices = ["a"], value', "not read by this version yet"),
+    ("battery     = { value", 'battery = { choices = ["a"], value', "battery has choices; leave out 'unit'"),
     # names
     ("npv(net, hurdle)", "npv(net, hurdel)", "nothing is named 'hurdel'; did you mean 'hurdle'?"),
     ("fare * trips", "fare * trip", "nothing is named 'trip'; did you mean 'trips'?"),
@@ -93,7 +93,8 @@ MISTAKES = [
     ('at = "end"', "at = 13", "is period 13; the timeline runs from 0 to 12"),
     ('at = "end"', "at = -1", "is period -1"),
     ('at = "end"', 'at = "end / 5"', "is period 2.4, which is not a whole one"),
-    ('at = "end"', "at = 2030-01-01", "is a date; this version reads periods"),
+    ('at = "end"', "at = 2040-01-01", "is 2040-01-01; the timeline runs from 2027-01-01 to 2039-01-01"),
+    ('at = "end"', 'at = "start"', "is 'start'; write 0 for the day of the deal"),
     ('at = "end"', 'at = "end", from = 1', "leave out 'from'"),
     ("1 = 6.50, 5 = 7.25", "5 = 6.50, 1 = 7.25", "steps must follow one another in time"),
     ("{ 1 = 6.50, 5 = 7.25, 9 = 8.00 }", "{}", "'steps' is empty"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from io import BytesIO
 from pathlib import Path
 
@@ -33,7 +34,7 @@ ARGUMENTS = {
 def _deal(formula: str, section: str, unit: str = "money") -> Deal:
     document: dict[str, object] = {
         "deal": "Ropewalk",
-        "timeline": {"periods": 4},
+        "timeline": {"periods": 4, "start": date(2027, 1, 1)},
         "money_in": {"sales": {"formula": "30", "from": 1}},
         "money_out": {"rope": {"formula": "80", "at": 0}},
         section: {"asked": {"formula": formula, "unit": unit}},

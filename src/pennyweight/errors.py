@@ -105,6 +105,8 @@ class PennyweightError(Exception):
 
     place: Place | None
     """Where what is wrong stands; None when it has no place of its own."""
+    mistakes: tuple[PennyweightError, ...] = ()
+    """Every mistake of a file that has several, this error among them in words; empty when there is one."""
 
     def __init__(self, message: str, *, at: str = "") -> None:
         super().__init__(one_line(message))

@@ -9,12 +9,13 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.answers import answers_of
+from pennyweight.analysis.found import Answers
 from pennyweight.deals.compiler.compile import compile_deal
-from pennyweight.deals.compiler.program import Program
-from pennyweight.deals.definition import TOTALS, Definition
+from pennyweight.deals.compiler.program import Program, asked_name
+from pennyweight.deals.definition import TOTALS, Definition, Question, Scenario
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import Inputs, stack
-from pennyweight.deals.language.nodes import Node
+from pennyweight.deals.inputs import BASE, Inputs, inputs_of, stack
 
 __all__ = ["Model"]
 
@@ -37,38 +38,131 @@ class Model:
         """Another process compiles it again: programs hold functions, which do not travel."""
         return Model.of, (self.definition,)
 
+    def inputs_of(self, scenario: str = BASE, overrides: Mapping[str, object] | None = None) -> Inputs:
+        """The inputs of a scenario, with overrides put in their place."""
+        return inputs_of(self.definition, scenario, overrides, self._ends)
+
     def everything(self, inputs: Inputs) -> dict[str, Floats]:
         """All names in one case, width 1."""
-        return evaluate(self.program, stack(self.definition, [inputs]), list(self.program.names))
+        hidden = {column.name for table in self.definition.tables.values() for column in table.columns.values()}
+        asked = {asked_name(name) for name in self.definition.questions}
+        wanted = [name for name in self.program.names if name not in hidden and name not in asked]
+        questions = self.definition.questions
+        wanted = [name for name in wanted if name not in questions]
+        reached = 0
+        for name in wanted:
+            reached |= self.program.depends[self.program.names[name]]
+        read = [name for name in questions if reached & self.program.bits[name]]
+        return self.evaluate(stack(self.definition, [inputs]), [*wanted, *read])
 
     def figures(self, cases: Sequence[Inputs], wanted: Sequence[str]) -> dict[str, Floats]:
         """The wanted names for several cases."""
-        return evaluate(self.program, stack(self.definition, cases), wanted)
+        return self.evaluate(stack(self.definition, cases), wanted)
 
     def sweep(
         self,
-        base: Sequence[Inputs],
+        base: Mapping[str, Floats],
         owner: NDArray[np.intp],
         changes: Mapping[str, Floats],
         wanted: Sequence[str],
     ) -> dict[str, Floats]:
-        """The wanted names for cases that start from `base[owner[k]]`, inputs in `changes` replaced.
+        """The wanted names for cases that start from case `owner[k]` of `base`, inputs in `changes` replaced.
 
-        A series is replaced by its own values times the figure given for it.
+        `base` are inputs side by side (`stack`). A series is replaced by its own values times the figure given for it.
         """
-        stacked = stack(self.definition, base)
         inputs: dict[str, Floats] = {}
-        for name, value in stacked.items():
+        given = {**self.definition.inputs, **self.definition.parameters}
+        for name, value in base.items():
             wide = value if value.shape[-1] == 1 else value[..., owner]
             if name in changes:
                 with np.errstate(over="ignore"):  # what gets too large is undefined, as in any formula
-                    wide = wide * changes[name] if self.definition.inputs[name].is_series else changes[name]
+                    wide = wide * changes[name] if given[name].is_series else changes[name]
             inputs[name] = wide
-        return evaluate(self.program, inputs, wanted)
+        return self.evaluate(inputs, wanted, cases=owner.size)
 
-    def asking(self, name: str, node: Node, where: str) -> Model:
-        """The same model with one more hidden measure."""
-        return Model.of(self.definition.with_measure(name, node, where))
+    def evaluate(
+        self, inputs: Mapping[str, Floats], wanted: Sequence[str], *, cases: int | None = None
+    ) -> dict[str, Floats]:
+        """The wanted names for inputs side by side; answers they read are looked for first."""
+        program, count = self.program, cases or max((value.shape[-1] for value in inputs.values()), default=1)
+        known = dict(inputs)
+        for question in self._needed(wanted, known):
+            known[question.name] = self._answer_figures(question, known, count)
+        figures = evaluate(program, known, wanted)
+        return {name: value if value.shape[-1] == count else _wide(value, count) for name, value in figures.items()}
+
+    def answers(self, question: Question, inputs: Mapping[str, Floats], cases: int) -> list[Answers]:
+        """The answers to a question in each of the cases side by side."""
+        known = dict(inputs)
+        for other in self._needed([asked_name(question.name)], known):
+            if other.find != question.find and not self._reaches(question.find, other):
+                known[other.name] = self._answer_figures(other, known, cases)
+        return answers_of(self.definition, self.sweep, question, known, cases)
+
+    def _answer_figures(self, question: Question, known: Mapping[str, Floats], cases: int) -> Floats:
+        """The answer in each case as a figure; one wide where nothing that is varied reaches it."""
+        reached = self.program.depends[self.program.names[asked_name(question.name)]]
+        varied = [name for name, value in known.items() if value.shape[-1] > 1]
+        same = not any(self.program.bits[name] & reached for name in varied if name != question.find)
+        base_varies = known[question.find].shape[-1] > 1 and question.between is None
+        if same and not base_varies:
+            first = {name: value[..., :1] for name, value in known.items()}
+            return np.array([self._single(answers_of(self.definition, self.sweep, question, first, 1)[0])])
+        return np.array([self._single(one) for one in answers_of(self.definition, self.sweep, question, known, cases)])
+
+    @staticmethod
+    def _single(found: Answers) -> float:
+        """The one answer there is, undefined when there are none or several."""
+        return found.answers[0].value if len(found.answers) == 1 else float("nan")
+
+    def _needed(self, wanted: Sequence[str], known: Mapping[str, Floats]) -> list[Question]:
+        """The questions whose answers the wanted names read, and those that these read, in order."""
+        program, questions = self.program, self.definition.questions
+        reached = 0
+        for name in wanted:
+            reached |= program.depends[program.names[name]]
+        needed = []
+        for name in reversed(program.questions):
+            if reached & program.bits[name] and name not in known:
+                needed.append(questions[name])
+                reached |= program.depends[program.names[asked_name(name)]]
+        return needed[::-1]
+
+    def _reaches(self, name: str, question: Question) -> bool:
+        """Whether an input reaches what a question looks at, so that its answer moves with it."""
+        return bool(self.program.depends[self.program.names[asked_name(question.name)]] & self.program.bits[name])
+
+    def _ends(self, scenario: Scenario, values: Inputs) -> dict[str, float]:
+        """The end of each range that a scenario goes to: all low, all high, or whichever hurts or helps its figure."""
+        deal = self.definition
+        ranges = {
+            name: (item.low, item.high)
+            for name, item in deal.inputs.items()
+            if not (item.fixed or item.is_series or (item.low is None and item.high is None))
+        }
+        if scenario.ends in ("low", "high"):
+            side = 0 if scenario.ends == "low" else 1
+            return {name: end for name, ends in ranges.items() if (end := ends[side]) is not None}
+        measure = scenario.judged_by or next(iter(deal.goals))
+        goal = deal.goals.get(measure)
+        upward = goal is None or goal.at_least is not None
+        cases = [{**values, name: end} for name, ends in ranges.items() for end in ends if end is not None]
+        figures = self.figures([values, *cases], [measure])[measure]
+        asked = upward == (scenario.ends == "best")
+        worth = iter(np.where(np.isnan(figures), np.nan, figures if asked else -figures)[1:].tolist())
+        base = float(figures[0] if asked else -figures[0])
+        chosen: dict[str, float] = {}
+        for name, ends in ranges.items():
+            best = base
+            for end in ends:
+                if end is None:
+                    continue
+                value = next(worth)
+                # An end at which the figure is undefined is the worst there is.
+                value = (-np.inf if scenario.ends == "best" else np.inf) if np.isnan(value) else value
+                if value > best:
+                    best, chosen[name] = value, end
+        return chosen
 
     @property
     def shown_lines(self) -> list[str]:
@@ -76,3 +170,7 @@ class Model:
         lines = self.definition.lines
         order = [[name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")]
         return [*order[0], TOTALS[0], *order[1], TOTALS[1], *order[2], TOTALS[3]]
+
+
+def _wide(value: Floats, count: int) -> Floats:
+    return np.broadcast_to(value, (*value.shape[:-1], count))

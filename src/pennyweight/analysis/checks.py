@@ -62,7 +62,7 @@ def _adds_up(case: Case) -> Iterator[Check]:
     values = case.values
     money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
     size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
-    loans = [value[:, 0] for name, value in values.items() if name.endswith(".flow")]
+    loans = [values[f"{name}.flow"][:, 0] for name in case.deal.loans]
     size += sum(float(np.nansum(np.abs(flow))) for flow in loans)
     if not np.isfinite(size):
         yield False, "Money in or out is larger than can be worked out; whether it adds up to net was not checked."

@@ -16,7 +16,7 @@ from pennyweight.analysis.variation import Variation
 from pennyweight.analysis.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
-from pennyweight.deals.inputs import inputs_of, scenario_names
+from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError
@@ -200,7 +200,7 @@ class Deal(Shown):
         >>> [point.input for point in deal.turning_points() if abs(point.distance or 1) < 0.05]
         ['fare', 'trips']
         """
-        return turning_points(self._model, inputs_of(self.definition, scenario, _replaced(inputs)))
+        return turning_points(self._model, self._model.inputs_of(scenario, _replaced(inputs)))
 
     def _named(self, scenarios: object, usual: list[str]) -> list[str]:
         if scenarios is None:

@@ -52,8 +52,36 @@ class Answers(Described):
     reason: str
     looked: tuple[float, float] = (0.0, 0.0)
     """The range that was looked through."""
+    edge: bool = False
+    """Whether the best value lies at an end of what was looked through, so that there may be a better one beyond."""
     always: bool | None = None
     """True when the condition holds for every value looked at, False for none; None when it turns or was not told."""
+
+    def intervals(self) -> list[tuple[str, str]]:
+        """The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.
+
+        >>> Answers((Answer(2.0, "at least", "2"), Answer(5.0, "at most", "5")), "").intervals()
+        [('from 2 to 5', '')]
+        """
+        found: list[tuple[str, str]] = []
+        rest = list(self.answers)
+        while rest:
+            first = rest.pop(0)
+            notes = [first.note]
+            if first.kind == "at least" and rest and rest[0].kind == "at most":
+                last = rest.pop(0)
+                notes.append(last.note)
+                same = first.value == last.value
+                text = first.shown if same else f"from {first.shown} to {last.shown}"
+            else:
+                text = first.shown if first.kind == "exactly" else f"{first.kind} {first.shown}"
+            found.append((text, "; ".join(dict.fromkeys(filter(None, notes)))))
+        return found
+
+    @property
+    def shown(self) -> str:
+        """All of them in one line."""
+        return " or ".join(text for text, _ in self.intervals())
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -77,11 +105,27 @@ class Found(Shown):
     looked_shown: str
     outcomes: Mapping[str, Answers]
     labels: Mapping[str, str]
+    choices: tuple[str, ...] = ()
+    """The words of the input, when it takes one of several; an answer is the place of one."""
 
     @property
     def answers(self) -> dict[str, list[float]]:
         """The answers by scenario."""
         return {name: [answer.value for answer in item.answers] for name, item in self.outcomes.items()}
+
+    def value(self, answer: Answer) -> float | str:
+        """An answer as a program takes it: a number, or the word of a choice.
+
+        `answer` is one of the answers.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> found = deal.find("swap_year", "npv >= 0")
+        >>> [found.value(answer) for answer in found.outcomes["base"].answers]
+        []
+        """
+        return self.choices[round(answer.value)] if self.choices else answer.value
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -89,7 +133,7 @@ class Found(Shown):
         import pandas as pd
 
         rows = [
-            (name, answer.value, answer.kind, answer.note)
+            (name, self.value(answer), answer.kind, answer.note)
             for name, item in self.outcomes.items()
             for answer in item.answers
         ]
@@ -104,7 +148,7 @@ class Found(Shown):
             "so_that": self.so_that,
             "by_scale": self.by_scale,
             "between": list(self.looked),
-            "answers": self.answers,
+            "answers": {name: [self.value(one) for one in item.answers] for name, item in self.outcomes.items()},
             "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.outcomes.items()},
             "reasons": {name: item.reason for name, item in self.outcomes.items() if item.reason},
         }
@@ -116,9 +160,8 @@ class Found(Shown):
             title = self.labels.get(name, name)
             if not item.answers:
                 rows.append((Cell(title), Cell("none", "out"), Cell(item.reason)))
-            for answer in item.answers:
-                kind = "" if answer.kind == "exactly" else answer.kind + " "
-                rows.append((Cell(title), Cell(kind + answer.shown, "question"), Cell(answer.note)))
+            for text, notes in item.intervals():
+                rows.append((Cell(title), Cell(text, "question"), Cell(notes)))
         what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
         table = Table(
             f"{what}, so that {self.so_that}",

@@ -12,7 +12,7 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.search import close_in, default_range, places_of
 from pennyweight.deals.compiler.program import met_name
 from pennyweight.deals.definition import Input
-from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.described import Described
 
 __all__ = ["TurningPoint", "turning_points"]
@@ -56,7 +56,7 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     if not deal.goals:
         return []
     idle = _idle_terms(model, inputs)
-    items = [item for item in deal.inputs.values() if item.name not in idle]
+    items = [item for item in deal.inputs.values() if item.name not in idle and not item.fixed]
     # By blocks: every input of a block is moved in every case of it, so memory grows with the square of its size.
     return [
         point
@@ -67,6 +67,7 @@ def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
 
 def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoint]:
     deal = model.definition
+    base = stack(deal, [inputs])
     years = deal.timeline.periods / deal.timeline.per_year
     bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])
     ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
@@ -78,7 +79,7 @@ def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoin
         changes = {
             item.name: np.where(moved == k, values, bases[k]) for k, item in enumerate(items) if (moved == k).any()
         }
-        return model.sweep([inputs], np.zeros(moved.size, np.intp), changes, wanted)
+        return model.sweep(base, np.zeros(moved.size, np.intp), changes, wanted)
 
     goals = [met_name(name) for name in deal.goals]
     figures = evaluate(x, mover, ["pays_off", *goals])
@@ -90,7 +91,7 @@ def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoin
         x[left],
         x[left + 1],
         signs=False,
-        whole=np.array([item.whole for item in items], dtype=np.bool_)[mover[left]],
+        steps=np.array([item.step or 0.0 for item in items])[mover[left]],
     )
     turns = np.where(pays[left], low, high)
     # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.

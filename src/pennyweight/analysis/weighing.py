@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
-from pennyweight.analysis.finding import search
 from pennyweight.analysis.found import Answers
+from pennyweight.analysis.tabulating import TableResult, table_of
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import PARTS, Definition, Goal
-from pennyweight.deals.inputs import inputs_of
-from pennyweight.deals.language.nodes import Name, show
+from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.language.nodes import show
 from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
 from pennyweight.described import Described, FrozenMapping
 from pennyweight.documents import Document
@@ -103,6 +103,8 @@ class Weighing(Shown):
     model: Model = field(repr=False)
     worked_out: Mapping[str, Floats] = field(repr=False)
     """Every name of the deal, one case wide."""
+    case: Inputs = field(repr=False)
+    """The inputs with the switches behind them, as the model takes them."""
 
     def __repr__(self) -> str:
         return f"Weighing({self.deal[:60]!r}, scenario={self.scenario!r}: {self.verdict})"
@@ -115,23 +117,27 @@ class Weighing(Shown):
     @cached_property
     def answers(self) -> Mapping[str, Answers]:
         """The answers to the deal's questions, worked out when they are first asked for."""
-        found: dict[str, Answers] = {}
-        for name, question in self.definition.questions.items():
-            node = question.so_that or Name("pays_off")
-            item = self.definition.inputs[question.find]
-            outcomes = search(self.model, item, node, [self.inputs], pick=question.pick)
-            found[name] = _picked(outcomes[0], question.pick)
-        return FrozenMapping(found)
+        deal, case = self.definition, stack(self.definition, [self.case])
+        return FrozenMapping(
+            {name: self.model.answers(question, case, 1)[0] for name, question in deal.questions.items()}
+        )
+
+    @cached_property
+    def tables(self) -> Mapping[str, TableResult]:
+        """The deal's tables, worked out when they are first asked for."""
+        return FrozenMapping(
+            {name: table_of(self.model, table, self.case) for name, table in self.definition.tables.items()}
+        )
 
     @cached_property
     def turning_points(self) -> tuple[TurningPoint, ...]:
         """Where the verdict turns when one input moves alone, worked out when they are first asked for."""
-        return tuple(turning_points(self.model, self.inputs))
+        return tuple(turning_points(self.model, self.case))
 
     @cached_property
     def checks(self) -> tuple[tuple[bool, str], ...]:
         """What the weighing tells of itself."""
-        return checks_of(self.model, self.inputs, self.worked_out)
+        return checks_of(self.model, self.case, self.worked_out)
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -174,7 +180,7 @@ class Weighing(Shown):
         rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
         rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
         rows += [
-            ("answer", name, answer.value, answer.kind, answer.note)
+            ("answer", name, self._answer(name, answer.value), answer.kind, answer.note)
             for name, item in self.answers.items()
             for answer in item.answers
         ]
@@ -208,7 +214,7 @@ class Weighing(Shown):
             "deal": self.deal,
             "scenario": self.scenario,
             "verdict": self.verdict,
-            "inputs": {name: _plain(value) for name, value in self.inputs.items()},
+            "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
             "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
             "goals": {
@@ -221,7 +227,11 @@ class Weighing(Shown):
                 }
                 for name, goal in self.goals.items()
             },
-            "answers": {name: [answer.value for answer in item.answers] for name, item in self.answers.items()},
+            "answers": {
+                name: [self._answer(name, answer.value) for answer in item.answers]
+                for name, item in self.answers.items()
+            },
+            "tables": {name: table.as_dict() for name, table in self.tables.items()},
             "turning_points": {
                 point.input: {
                     "base": point.base,
@@ -240,6 +250,15 @@ class Weighing(Shown):
             "not_varied": numbers_inside(self.definition),
         }
 
+    def _input(self, name: str, value: float | Floats) -> Any:
+        item = self.definition.inputs[name]
+        if isinstance(value, np.ndarray):
+            return _plain(value)
+        return item.choices[round(value)] if item.choices else _day(value) if item.unit == "date" else value
+
+    def _answer(self, name: str, value: float) -> Any:
+        return self._input(self.definition.questions[name].find, value)
+
     def document(self, *, by: str | None = None) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"."""
         return weighing_page(self, by=by)
@@ -247,12 +266,12 @@ class Weighing(Shown):
 
 def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | None = None) -> Weighing:
     """Weigh one scenario; see `Deal.weigh`."""
-    case = inputs_of(model.definition, scenario, inputs)
+    case = model.inputs_of(scenario, inputs)
     deal = model.definition
     values = model.everything(case)
     _refuse_broken_periods(deal, values)
     _refuse_broken_loans(deal, values)
-    measures = {name: _figure(deal, values, name) for name in deal.measures if not name.startswith("?")}
+    measures = {name: _figure(deal, values, name) for name in deal.measures}
     goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
@@ -261,12 +280,13 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         scenario=scenario,
         scenario_label=label,
         verdict=_verdict(goals),
-        inputs=case,
+        inputs={name: case[name] for name in deal.inputs},
         measures=measures,
         goals=goals,
         values={name: np.array(values[name][:, 0]) for name in shown},
         model=model,
         worked_out=values,
+        case=case,
     )
 
 
@@ -281,7 +301,7 @@ def _figure(deal: Definition, values: Mapping[str, Floats], name: str) -> Figure
         reason = "it is larger than any number can hold"
     else:
         reason = why_undefined(deal, values, name)
-    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, show(item.node))
+    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, item.text or show(item.node))
 
 
 def _goal(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalResult:
@@ -300,7 +320,7 @@ def _goal(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalRes
         reason = "its bound is undefined"
     return GoalResult(
         name,
-        deal.measures[name].label,
+        deal.label(name),
         "met" if met else "nearly" if near else "missed",
         value if np.isfinite(value) else None,
         side,
@@ -318,14 +338,6 @@ def _verdict(goals: Mapping[str, GoalResult]) -> VerdictWord:
     if states == {"met"}:
         return "pays off"
     return "falls short" if "missed" in states else "nearly"
-
-
-def _picked(outcome: Answers, pick: str | None) -> Answers:
-    """Only the largest or the smallest answer, when the question asks for it."""
-    if pick is None or not outcome.answers:
-        return outcome
-    chosen = max if pick == "largest" else min
-    return replace(outcome, answers=(chosen(outcome.answers, key=lambda answer: answer.value),))
 
 
 def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
@@ -348,6 +360,10 @@ def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None
         if problem := loan_trouble(deal, values, name):
             where = deal.loans[name].where
             raise (NoAnswer if problem.never_ends else InputError)(f"{where}: {problem.words}.", at=where)
+
+
+def _day(value: float) -> str:
+    return str(np.datetime64(round(value), "D"))
 
 
 def _plain(value: float | Floats) -> Any:

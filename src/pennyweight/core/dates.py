@@ -9,7 +9,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.errors import choice
 
-__all__ = ["DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "parts", "same_day"]
+__all__ = [
+    "DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "months_between", "parts",
+    "same_day",
+]  # fmt: skip
 
 DATED = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52)
 """How often a year due days can be counted out."""
@@ -30,6 +33,23 @@ def add_months(start: ArrayLike, months: ArrayLike) -> Days:
     """
     day = np.asarray(start, dtype="datetime64[D]")
     return same_day(day, months, (day - day.astype("datetime64[M]").astype("datetime64[D]")).astype(np.int64) + 1)
+
+
+def months_between(start: ArrayLike, end: ArrayLike) -> NDArray[np.float64]:
+    """Return the months from one day to another: whole ones, then the days left over the days of the month begun.
+
+    Below zero when `end` comes first. Shapes broadcast.
+
+    >>> months_between(np.datetime64("2027-01-31"), np.datetime64("2027-03-15")).round(3).tolist()
+    1.484
+    """
+    first, last = np.broadcast_arrays(np.asarray(start, "datetime64[D]"), np.asarray(end, "datetime64[D]"))
+    first, last, sign = np.minimum(first, last), np.maximum(first, last), np.where(last < first, -1.0, 1.0)
+    whole = (last.astype("datetime64[M]") - first.astype("datetime64[M]")).astype(np.int64)
+    whole = whole - (add_months(first, whole) > last)
+    reached, following = add_months(first, whole), add_months(first, whole + 1)
+    left = (last - reached).astype(np.float64) / (following - reached).astype(np.float64)
+    return np.asarray(sign * (whole + left))
 
 
 def same_day(start: ArrayLike, months: ArrayLike, day: ArrayLike) -> Days:

@@ -182,10 +182,12 @@ def modified_irr(
     return np.where((inflow > 0) & (outflow > 0) & (span > 0), rate, np.nan)
 
 
-def equivalent_annual(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
+def equivalent_annual(
+    flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None, span: ArrayLike | None = None
+) -> Floats:
     """Return the level amount a unit of time, at each end of it, worth the same as the flows.
 
-    npv / annuity factor over the span from time 0 to the last time. NaN for a span of zero.
+    npv / annuity factor over the span from time 0 to the last time, or over `span`. NaN for a span of zero.
 
     Source: Brealey, Myers, Allen, ch. 6 (equivalent annual cash flow).
 
@@ -193,7 +195,9 @@ def equivalent_annual(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | N
     10.0
     """
     table = np.asarray(flows, dtype=np.float64)
-    span = float(table.shape[-1] - 1) if times is None else np.asarray(times, dtype=np.float64)[..., -1]
+    if span is None:
+        span = float(table.shape[-1] - 1) if times is None else np.asarray(times, dtype=np.float64)[..., -1]
+    span = np.asarray(span, dtype=np.float64)
     r = np.asarray(rate, dtype=np.float64)
     with np.errstate(divide="ignore", invalid="ignore"):
         factor = np.where(r == 0, span, -np.expm1(-span * np.log1p(r)) / np.where(r == 0, 1.0, r))

@@ -3,72 +3,116 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
-from typing import Literal, TypeAlias
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.deals.language.names import Names
-from pennyweight.deals.language.nodes import Node
+from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.timeline import Timeline
+from pennyweight.errors import choice
 from pennyweight.quantities.toml_files import Source
-from pennyweight.quantities.units import Style
+from pennyweight.quantities.units import Style, read_value
 
 __all__ = [
     "PARTS",
     "RESERVED",
+    "Axis",
     "Change",
     "DealLoan",
     "Definition",
     "Goal",
+    "Grid",
     "Input",
     "Level",
     "Line",
     "Measure",
+    "OwnChart",
+    "OwnCheck",
     "Question",
     "Run",
     "Scenario",
+    "Setting",
     "Single",
+    "choices_of",
 ]
 
 Floats: TypeAlias = NDArray[np.float64]
 
 TOTALS = ("money_in", "money_out", "net_before_loans", "net")
 RESERVED = frozenset(
-    ["t", "end", "year", "per_year", *TOTALS, "pays_off", "label", "note", "based_on", "never", "nan", "inf"]
+    [
+        "t",
+        "end",
+        "year",
+        "per_year",
+        *TOTALS,
+        "pays_off",
+        "label",
+        "note",
+        "based_on",
+        "all_inputs",
+        "judged_by",
+        "undo",
+        "loans",
+        "never",
+        "nan",
+        "inf",
+    ]
 )
 """Names that mean something of their own."""
 PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
 """The parts of a loan that formulas may name, in the order in which a period works them out."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Input:
-    """What the analyst assumes: one value, or a series over the periods (periods + 1,), NaN undefined."""
+    """What the analyst assumes: one value, or a series over the periods (periods + 1,), NaN undefined.
+
+    A choice is the place of its word among the `choices`, a date the days since 1970.
+    """
 
     name: str
     value: float | Floats
     unit: str
     label: str
-    low: float | None
-    high: float | None
     where: str
     given: str
-    whole: bool = False
-    """Whether only whole values make sense: said, or because it decides in which period something happens."""
+    """How the value was typed."""
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    """What its values are multiples of: 1 for whole ones (said, or because it decides when something happens)."""
     least: float | None = None
     """Below it the input means nothing (the rate of a loan is 0 or more), so nothing looks there."""
+    choices: tuple[str, ...] = ()
+    fixed: bool = False
+    """A fact, an age or a switch: turning points and the like leave it alone."""
+    digits: int = 0
+    """Decimals it was typed with, as it is shown: 4.125% has three."""
 
     @property
     def is_series(self) -> bool:
         """Whether it has a value a period."""
         return isinstance(self.value, np.ndarray)
 
+    @property
+    def whole(self) -> bool:
+        """Whether only certain values make sense, a `step` apart, so that nothing is looked for between them."""
+        return self.step is not None
+
+    def read(self, given: object, *, what: str) -> float:
+        """A value of this input as an analyst types it; InputError says what it takes."""
+        if self.choices:
+            return float(self.choices.index(choice(given, self.choices, what)))
+        return read_value(given, self.unit, what=what)
+
 
 @dataclass(frozen=True, slots=True)
 class Single:
-    """A value worked out of inputs: one figure."""
+    """A value worked out of inputs: one figure. `text` is its formula as it was typed."""
 
     name: str
     node: Node
@@ -76,6 +120,7 @@ class Single:
     label: str
     unit: str | None = None
     undefined: str | None = None
+    text: str = ""
 
 
 Measure: TypeAlias = Single
@@ -97,17 +142,34 @@ class Run:
 
 
 @dataclass(frozen=True, slots=True)
+class Setting:
+    """What stands instead of the formula from the period `first` to `last`, as long as the `switch` (a name) is 1."""
+
+    first: Node
+    last: Node
+    node: Node
+    switch: Name | None = None
+
+    @property
+    def nodes(self) -> tuple[Node, ...]:
+        """Its formulas."""
+        return (self.first, self.last, self.node) + (() if self.switch is None else (self.switch,))
+
+
+@dataclass(frozen=True, slots=True)
 class Line:
-    """An amount in a period. `settings` replace what the formula gives: ((first, last), node) each."""
+    """An amount in a period. `settings` replace what the formula gives."""
 
     name: str
     role: Literal["in", "out", "other"]
     node: Node
     run: Run
-    settings: tuple[tuple[tuple[Node, Node], Node], ...]
+    settings: tuple[Setting, ...]
     where: str
     label: str
     unit: str | None
+    group: str = ""
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,10 +179,12 @@ class Level:
     name: str
     node: Node
     start: Node | None
-    settings: tuple[tuple[tuple[Node, Node], Node], ...]
+    settings: tuple[Setting, ...]
     where: str
     label: str
     unit: str | None
+    group: str = ""
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,16 +197,20 @@ class DealLoan:
     """What is paid on top at the end of each period."""
     rate_steps: tuple[tuple[Node, Node], ...]
     """(the period from which it holds, the yearly rate)."""
+    advances: tuple[tuple[Node, float], ...]
+    """(the period, the share of the amount paid out then) of a loan drawn in stages; none: all of it at `paid_out`."""
     per_year: int
     shape: Literal["level", "principal", "interest"]
     to_the_cent: bool
     where: str
     label: str
+    texts: Mapping[str, str]
+    """The terms as they were typed."""
 
 
 @dataclass(frozen=True, slots=True)
 class Goal:
-    """A bound on a measure. `nearly` is how far it may miss and still nearly be met."""
+    """A bound on a figure. `nearly` is how far it may miss and still nearly be met."""
 
     measure: str
     at_least: Node | None
@@ -164,25 +232,84 @@ class Change:
 
 @dataclass(frozen=True, slots=True)
 class Scenario:
-    """Changes to inputs, on top of those of another scenario when `based_on` names one."""
+    """Changes to inputs, on top of those of the scenarios in `based_on`, in their order.
+
+    `ends` puts every input that has a range at its low or high end, or at the one that hurts ("worst") or helps
+    ("best") the figure `judged_by` (left out: the first goal); what `changes` says counts more.
+    """
 
     name: str
     label: str
-    based_on: str | None
+    based_on: tuple[str, ...]
     changes: Mapping[str, Change]
     where: str
+    ends: Literal["low", "high", "worst", "best"] | None = None
+    judged_by: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """Which value of an input makes a condition true; no condition: makes the deal pay off."""
+    """Which value of an input makes a condition true; no condition: makes the deal pay off.
+
+    With the aim "most" or "least" the value that makes the figure `so_that` largest or smallest.
+    """
 
     name: str
     find: str
     so_that: Node | None
     text: str
+    """The condition as it was typed, or the figure."""
     pick: Literal["largest", "smallest"] | None
     label: str
+    where: str
+    aim: Literal["true", "most", "least"] = "true"
+    between: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """What a table goes by: `name` as it is written, `key` the input behind it, and its values in order."""
+
+    name: str
+    key: str
+    values: Floats
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """A table of a deal: its columns, worked out for every value (or pair of values) of its axes."""
+
+    name: str
+    label: str
+    axes: tuple[Axis, ...]
+    columns: Mapping[str, Single]
+    where: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class OwnCheck:
+    """A condition that the deal itself wants to hold, in every period when it has a value for each."""
+
+    name: str
+    node: Node
+    label: str
+    where: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class OwnChart:
+    """What the deal wants drawn: lines and levels, or a table; `target` is a figure, `mark` a question."""
+
+    name: str
+    label: str
+    lines: tuple[str, ...]
+    kind: Literal["lines", "area", "bars"]
+    by: Literal["period", "year"] | None
+    target: Node | None
+    mark: str | None
     where: str
 
 
@@ -203,6 +330,11 @@ class Definition:
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
     questions: Mapping[str, Question]
+    tables: Mapping[str, Grid]
+    own_checks: Mapping[str, OwnCheck]
+    charts: Mapping[str, OwnChart]
+    parameters: Mapping[str, Input]
+    """Inputs nobody sees: what tables go by, and switches; their names begin with '?'."""
     names: Names
     """Every name with its shape and its unit."""
     remarks: tuple[str, ...]
@@ -213,12 +345,22 @@ class Definition:
         """How a name is called when shown."""
         if name in TOTALS:
             return name.replace("_", " ").capitalize()
-        for table in (self.inputs, self.values, self.lines, self.levels, self.measures):
+        for table in (
+            self.inputs,
+            self.values,
+            self.lines,
+            self.levels,
+            self.measures,
+            self.questions,
+            self.parameters,
+        ):
             if name in table:
                 return table[name].label
         loan, dot, part = name.partition(".")
         if dot and loan in self.loans:
             return f"{self.loans[loan].label}: {part}"
+        if dot and loan == "loans":
+            return f"All loans: {part}"
         return name.replace("_", " ")
 
     def stands(self, name: str) -> bool:
@@ -229,6 +371,19 @@ class Definition:
         """The unit of a name."""
         return self.names.unit_of(name)
 
-    def with_measure(self, name: str, node: Node, where: str) -> Definition:
-        """The same deal with one more measure, hidden from what is shown (its name begins with '?')."""
-        return replace(self, measures={**self.measures, name: Single(name, node, where, name)})
+    def varied(self, name: str) -> Input | None:
+        """The input behind a name: its own, that of a table, or the one a question looks for; None when it has none."""
+        name = self.questions[name].find if name in self.questions else name
+        return self.inputs.get(name) or self.parameters.get(name)
+
+    @property
+    def choices(self) -> dict[str, tuple[str, ...]]:
+        """The words of every name that stands for one of several."""
+        return choices_of(self.inputs, self.questions)
+
+
+def choices_of(inputs: Mapping[str, Any], questions: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
+    """The words of the inputs that take one of several, and of the questions that look for one of these."""
+    found = {name: tuple(item.choices) for name, item in inputs.items() if getattr(item, "choices", None)}
+    found.update({name: found[item.find] for name, item in questions.items() if item.find in found})
+    return found

@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.definition import Change, Definition, Input
+from pennyweight.deals.definition import Change, Definition, Input, Scenario
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.given import a_text
 from pennyweight.quantities.numbers import as_float
 from pennyweight.quantities.units import read_value
 
-__all__ = ["Inputs", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
+__all__ = ["BASE", "Ends", "Inputs", "based", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Inputs: TypeAlias = Mapping[str, "float | Floats"]
 """One case: a figure for each single input, (periods + 1,) for each series."""
+
+Ends: TypeAlias = Callable[[Scenario, Inputs], Mapping[str, float]]
+"""The ends that `all_inputs` of a scenario puts in the place of a case's inputs."""
 
 BASE = "base"
 
@@ -28,25 +31,40 @@ def scenario_names(deal: Definition) -> list[str]:
     return [BASE, *deal.scenarios]
 
 
-def inputs_of(deal: Definition, scenario: str = BASE, overrides: Mapping[str, object] | None = None) -> Inputs:
-    """The inputs of a scenario, with overrides put in their place."""
+def inputs_of(
+    deal: Definition, scenario: str, overrides: Mapping[str, object] | None, ends: Ends
+) -> dict[str, float | Floats]:
+    """The inputs of a scenario, with overrides put in their place; `ends` tells the worst or best ones of a case."""
     if a_text(scenario, what="scenario") not in scenario_names(deal):
         raise InputError(
             f"There is no scenario '{scenario}'{nearest(scenario, scenario_names(deal)) or '.'} "
             f"The scenarios are {', '.join(scenario_names(deal))}."
         )
-    values: dict[str, float | Floats] = {name: item.value for name, item in deal.inputs.items()}
-    chain = []
-    name: str | None = scenario
-    while name is not None and name != BASE:
-        chain.append(deal.scenarios[name])
-        name = deal.scenarios[name].based_on
-    for item in reversed(chain):
+    given_inputs = {**deal.inputs, **deal.parameters}
+    values: dict[str, float | Floats] = {name: item.value for name, item in given_inputs.items()}
+    for name in based(deal, scenario):
+        item = deal.scenarios[name]
+        if item.ends is not None:
+            values.update(ends(item, values))
         for key, change in item.changes.items():
             values[key] = _changed(deal, values[key], change)
     for key, given in (overrides or {}).items():
         values[key] = read_override(deal, key, given, values)
     return values
+
+
+def based(deal: Definition, scenario: str) -> list[str]:
+    """The scenarios one is made of, each after those it is based on, itself last; none for the deal as it stands."""
+    order: dict[str, None] = {}
+    todo = [scenario] if scenario in deal.scenarios else []
+    while todo:
+        name = todo[-1]
+        missing = [base for base in deal.scenarios[name].based_on if base not in order]
+        if missing:
+            todo += reversed(missing)
+            continue
+        order[todo.pop()] = None
+    return list(order)
 
 
 def input_named(deal: Definition, name: str) -> Input:
@@ -61,6 +79,8 @@ def input_named(deal: Definition, name: str) -> Input:
 def read_override(deal: Definition, name: str, given: object, values: Mapping[str, float | Floats]) -> float | Floats:
     """What an asker put in place of an input: a value, or "scale 0.85" or "shift 500" of what it was."""
     item = input_named(deal, name)
+    if item.choices or item.unit == "date":
+        return item.read(given, what=name)
     if isinstance(given, np.ndarray) and given.ndim:
         if not item.is_series or given.shape != (deal.timeline.rows,) or given.dtype.kind not in "fiu":
             raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.", at=name)
@@ -72,14 +92,20 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         return values[name] * amount if word == "scale" else values[name] + amount
     if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
-    value = read_value(given, item.unit, what=name)
+    if isinstance(given, str) and given.strip() in ("low", "high"):
+        end = item.low if given.strip() == "low" else item.high
+        if end is None:
+            raise InputError(f"{name} has no '{given.strip()}' to go to; give it a value.", at=name)
+        value = end
+    else:
+        value = read_value(given, item.unit, what=name)
     return np.full(deal.timeline.rows, value) if item.is_series else value
 
 
 def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
     """Several cases side by side as the evaluation takes them; an input that never differs stays one wide."""
     stacked: dict[str, Floats] = {}
-    for name, item in deal.inputs.items():
+    for name, item in {**deal.inputs, **deal.parameters}.items():
         values = [np.asarray(case[name], dtype=np.float64) for case in cases]
         same = all(np.array_equal(value, values[0], equal_nan=True) for value in values[1:])
         kept = values[:1] if same else values

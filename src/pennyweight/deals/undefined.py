@@ -24,7 +24,8 @@ Floats: TypeAlias = NDArray[np.float64]
 
 def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> str:
     """One clause that says why `name` is undefined; `values` holds every name of one case, width 1."""
-    for table in (deal.measures, deal.values):
+    cells = {column.name: column for grid in deal.tables.values() for column in grid.columns.values()}
+    for table in (deal.measures, deal.values, cells):
         if name in table and (said := table[name].undefined):
             return said
     with np.errstate(all="ignore"):
@@ -82,6 +83,8 @@ class _Search(Target[Floats]):
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         node = self._formula(name)
         shown = f"{name} in period {period}" if period is not None else name
+        if name in self.deal.questions:
+            return _Reason(f"the question {name} has no single answer", True)
         if name in seen or node is None:
             if name in self.deal.inputs:
                 return _Reason(f"{shown} has no value", True)
@@ -91,7 +94,7 @@ class _Search(Target[Floats]):
             return _Reason(f"the period in which '{name}' falls is not a whole one", False)
         reason = self.of_node(node, period, seen | {name})
         # Only the line nearest to the cause is named, not all that add it up.
-        if reason.names_cause or name in self.deal.measures or name in self.deal.values:
+        if reason.names_cause or name in self.deal.measures or name in self.deal.values or name[0] == "?":
             return reason
         return _Reason(f"{shown}: {reason.words}", True)
 
@@ -152,6 +155,12 @@ class _Search(Target[Floats]):
         for table in (deal.values, deal.lines, deal.levels, deal.measures):
             if name in table:
                 return table[name].node
+        for grid in deal.tables.values():
+            for column in grid.columns.values():
+                if column.name == name:
+                    return column.node
+        if name.startswith("loans."):
+            return Sum(tuple(Name(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
         roles = {
             "money_in": ("in",),
             "money_out": ("out",),

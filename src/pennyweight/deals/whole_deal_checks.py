@@ -2,39 +2,54 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Any
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager
+from typing import Any, TypeAlias
 
-from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, Question, Run
+from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question, Run
 from pennyweight.deals.language.names import Names, current_names
 from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
+from pennyweight.deals.language.translation import folded
 from pennyweight.errors import InputError
 
-__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_rate_goals"]
+__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_goals"]
+
+Noting: TypeAlias = Callable[[], AbstractContextManager[None]]
+"""What notes a mistake and lets the others be found."""
 
 
-def check_formulas(names: Names, *groups: Mapping[str, Any]) -> None:
-    """Refuse names nobody declared, misfit arguments, and lines where one figure belongs."""
+def check_formulas(names: Names, *groups: Mapping[str, Any], note: Noting) -> None:
+    """Refuse names nobody declared, misfit arguments, and lines where one figure belongs; each is noted."""
     for group in groups:
         for item in group.values():
-            for node in _nodes_of(item):
-                if isinstance(item, Question):
-                    _check_condition(names, node, item.where)
-                    continue
-                shape = names.shape(node, item.where)
-                over_time = isinstance(item, Line | Level) and node is item.node
-                over_time = over_time or (isinstance(item, Level) and node is item.start)
-                if isinstance(item, Line | Level) and any(node is value for _, value in item.settings):
-                    over_time = True
-                # The terms of a loan are read in the period of pay-out; which that is must be one figure.
-                over_time = over_time or (isinstance(item, DealLoan) and node is not item.terms["paid_out"])
-                if shape == "line" and not over_time:
-                    what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
-                    raise InputError(
-                        f"{item.where}: {what} must be a single number, but this has a value for each period; "
-                        "wrap it in total(…), at(…, period) or another function over time.",
-                        at=item.where,
-                    )
+            with note():
+                _check_item(names, item)
+
+
+def _check_item(names: Names, item: Any) -> None:
+    for node in _nodes_of(item):
+        if isinstance(item, Question) and item.aim == "true":
+            _check_condition(names, node, item.where)
+            continue
+        if isinstance(item, OwnCheck):
+            names.with_verdict().shape(node, item.where)
+            if names.unit(node) != "condition" and node != Name("pays_off"):
+                raise InputError(f"{item.where}: write a condition, such as abs(bill - payment) <= 5.", at=item.where)
+            continue
+        shape = names.shape(node, item.where)
+        over_time = isinstance(item, Line | Level) and node is item.node
+        over_time = over_time or (isinstance(item, Level) and node is item.start)
+        if isinstance(item, Line | Level) and any(node is setting.node for setting in item.settings):
+            over_time = True
+        # The terms of a loan are read in the period of pay-out; which that is must be one figure.
+        over_time = over_time or (isinstance(item, DealLoan) and node is not item.terms["paid_out"])
+        if shape == "line" and not over_time:
+            what = "a goal" if isinstance(item, Goal) else f"'{getattr(item, 'name', '')}'"
+            raise InputError(
+                f"{item.where}: {what} must be a single number, but this has a value for each period; "
+                "wrap it in total(…), at(…, period) or another function over time.",
+                at=item.where,
+            )
 
 
 def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
@@ -52,17 +67,37 @@ def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan])
             )
 
 
-def check_rate_goals(goals: Mapping[str, Goal], names: Names) -> None:
-    """Refuse a goal of 9 on a rate: that would be 900 % a year."""
+def check_goals(goals: Mapping[str, Goal], names: Names, *, note: Noting) -> None:
+    """Refuse a goal of 9 on a rate (that would be 900 % a year), and a `nearly` on the wrong side; each is noted."""
     for name, goal in goals.items():
-        if names.unit_of(name) != "rate":
-            continue
-        for bound in (goal.at_least, goal.at_most, goal.nearly):
-            if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
-                raise InputError(
-                    f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
-                    at=goal.where,
-                )
+        with note():
+            _check_goal(name, goal, names)
+
+
+def _check_goal(name: str, goal: Goal, names: Names) -> None:
+    bound = goal.at_least if goal.at_least is not None else goal.at_most
+    near = None if goal.nearly is None else folded(goal.nearly)
+    asked = None if bound is None else folded(bound)
+    if (
+        bound is not None
+        and goal.nearly is not None
+        and near is not None
+        and asked is not None
+        and (near >= asked if goal.at_least is not None else near <= asked)
+    ):
+        word, side = ("at_least", "below") if goal.at_least is not None else ("at_most", "above")
+        raise InputError(
+            f"{goal.where}: 'nearly' is {show(goal.nearly)}; with {word} = {show(bound)} it must lie {side} that.",
+            at=goal.where,
+        )
+    if names.unit_of(name) != "rate":
+        return
+    for bound in (goal.at_least, goal.at_most, goal.nearly):
+        if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
+            raise InputError(
+                f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
+                at=goal.where,
+            )
 
 
 def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
@@ -96,6 +131,8 @@ class _Early:
     def starts(self, name: str) -> bool:
         """Whether a line or a total may run in period 0."""
         loan, _, part = name.partition(".")
+        if part in ("drawn", "flow") and loan == "loans":
+            return any(self.starts(f"{one}.{part}") for one in self.loans)
         if part in ("drawn", "flow") and loan in self.loans:
             paid_out = self.loans[loan].terms["paid_out"]
             return not isinstance(paid_out, Number) or paid_out.value == 0
@@ -158,6 +195,7 @@ def _nodes_of(item: Any) -> Iterator[Node]:
             yield item.extra
         for first, rate in item.rate_steps:
             yield from (first, rate)
+        yield from (first for first, _ in item.advances)
         return
     if isinstance(item, Goal):
         parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]
@@ -170,6 +208,6 @@ def _nodes_of(item: Any) -> Iterator[Node]:
     else:
         parts = [item.node]
     if isinstance(item, Line | Level):
-        for (first, last), value in item.settings:
-            parts += [first, last, value]
+        for setting in item.settings:
+            parts += [setting.first, setting.last, setting.node]
     yield from (part for part in parts if part is not None)

@@ -15,7 +15,7 @@ from pennyweight.errors import InputError, choice, nearest, within
 from pennyweight.quantities.given import a_list
 from pennyweight.quantities.numbers import whole
 
-__all__ = ["Days", "add_months", "payment_dates", "read_date", "read_dates", "read_day_count"]
+__all__ = ["Days", "add_months", "is_date", "payment_dates", "read_date", "read_dates", "read_day_count"]
 
 _ISO = re.compile(r"([0-9]{4})-([0-9]{2})-([0-9]{2})")
 _FIRST, _LAST = np.datetime64("0001-01-01", "D"), np.datetime64("9999-12-31", "D")
@@ -53,6 +53,15 @@ def read_date(given: object, *, what: str = "the date") -> np.datetime64:
         return np.datetime64(dt.date(int(match[1]), int(match[2]), int(match[3])), "D")
     except ValueError:
         raise InputError(f"{what} is '{text}', a day that does not exist.", at=what) from None
+
+
+def is_date(text: str) -> bool:
+    """Whether a text is written as a date, whether or not there is such a day.
+
+    >>> is_date("2027-02-01"), is_date("3")
+    (True, False)
+    """
+    return _ISO.fullmatch(text.strip()) is not None
 
 
 def read_dates(given: Any, *, what: str = "date") -> Days:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -15,12 +15,13 @@ from pennyweight.quantities.numbers import is_whole_text
 from pennyweight.quantities.text_files import read_text
 from pennyweight.quantities.toml_positions import line_of, positions
 
-__all__ = ["Source", "keys_of", "read_toml", "shaped"]
+__all__ = ["Source", "keys_of", "read_toml", "shaped", "shaped_in_part"]
 
 Model = TypeVar("Model", bound=BaseModel)
 
 _LARGEST = 4 * 2**20
 _DEEPEST = 40
+_MOST_MISTAKES = 60
 _DEEP_KEY = re.compile(rf"(?:[\w\"'-]++[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
 
 
@@ -67,17 +68,53 @@ def shaped(
     document: dict[str, Any],
     source: Source,
     keys_at: Callable[[tuple[str, ...]], list[str]],
-    *,
-    later: Collection[str] = (),
 ) -> Model:
-    """Check the shape of a document.
-
-    `keys_at` tells which keys are known at a place of the file, for hints; `later` are keys that are not read yet.
-    """
+    """Check the shape of a document; `keys_at` tells which keys are known at a place of the file, for hints."""
     try:
         return shape.model_validate(document)
     except ValidationError as error:
-        raise _explain(error, document, source, keys_at, later) from None
+        raise _explain(error.errors(include_url=False), document, source, keys_at) from None
+
+
+def shaped_in_part(
+    shape: type[Model],
+    document: dict[str, Any],
+    source: Source,
+    keys_at: Callable[[tuple[str, ...]], list[str]],
+    named: Collection[str],
+) -> tuple[Model, list[InputError], set[tuple[str, ...]]]:
+    """The shape of what is sound in a document, every mistake, and the (section, name) of what was left out for one.
+
+    `named` are the sections that hold things by name; of any other all is left out.
+    """
+    left = {key: dict(value) if isinstance(value, dict) else value for key, value in document.items()}
+    mistakes: list[InputError] = []
+    broken: set[tuple[str, ...]] = set()
+    while True:
+        try:
+            return shape.model_validate(left), mistakes, broken
+        except ValidationError as error:
+            complaints = error.errors(include_url=False)
+        places: dict[tuple[str, ...], list[Any]] = {}
+        for complaint in complaints:
+            places.setdefault(_real_keys(tuple(map(str, complaint["loc"])), left), []).append(complaint)
+        misspelt = {keys[:-1] for keys, own in places.items() if own[0]["type"] == "extra_forbidden"}
+        for keys, own in places.items():
+            # What is missing beside a key that nobody knows is that key, misspelt.
+            missing = own[0]["type"] == "missing"
+            if not (missing and keys[:-1] in misspelt):
+                mistakes.append(_explain(own, left, source, keys_at))
+            if missing and len(keys) == 1:
+                left[keys[0]] = "?"
+        for keys in {keys[: 2 if keys[0] in named else 1] for keys in places}:
+            section = left.get(keys[0])
+            if len(keys) == 2 and isinstance(section, dict):
+                section.pop(keys[1], None)
+            elif not (isinstance(section, str) and section == "?"):
+                left.pop(keys[0], None)
+            broken.add(keys)
+        if len(broken) > _MOST_MISTAKES:
+            raise mistakes[0]
 
 
 def keys_of(shape: type[BaseModel]) -> list[str]:
@@ -95,14 +132,12 @@ def _toml_error(error: Exception) -> str:
 
 
 def _explain(
-    error: ValidationError,
+    complaints: Sequence[Any],
     document: dict[str, Any],
     source: Source,
     keys_at: Callable[[tuple[str, ...]], list[str]],
-    later: Collection[str],
 ) -> InputError:
     """The first complaint as one sentence with its place."""
-    complaints = error.errors(include_url=False)
     first = min(complaints, key=lambda c: (c["type"] != "extra_forbidden", -len(c["loc"])))
     keys = _real_keys(tuple(str(part) for part in first["loc"]), document)
     parent, key = keys[:-1], keys[-1] if keys else ""
@@ -112,8 +147,6 @@ def _explain(
     kind = first["type"]
     if kind == "extra_forbidden":
         known = keys_at(parent)
-        if key in later:
-            return InputError(f"{where}: '{key}' is part of the language but not read by this version yet.", at=where)
         return InputError(
             f"{where}: there is no key '{key}'{nearest(key, known) or '.'} The keys here are {', '.join(known)}.",
             at=where,

@@ -9,9 +9,12 @@ from decimal import ROUND_HALF_UP, Decimal, localcontext
 from functools import lru_cache
 from math import isfinite
 
+import numpy as np
+
 from pennyweight.core.rates import nominal_rate
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount, read_number
+from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.rates import read_rate
 
@@ -28,12 +31,18 @@ UNITS: dict[str, str] = {
     "number": "a plain number",
     "count": "a number of things",
     "condition": "true or false",
+    "date": "a day",
 }
 """The units Pennyweight knows; any other word is shown behind the number as it is."""
 
 
 def check_unit(unit: str, *, where: str) -> str:
     """Return the unit, unless it looks like one of the known ones misspelt."""
+    meant = _MISTAKEN.get(unit.strip().lower(), "money" if unit.strip().upper() in _currencies() else "")
+    if meant:
+        raise InputError(f"{where}: '{unit}' is no unit; write unit = \"{meant}\", {UNITS[meant]}.", at=where)
+    if unit == "choice":
+        raise InputError(f"{where}: '{unit}' is not for values that are typed; leave the unit out.", at=where)
     if unit not in UNITS and (hint := nearest(unit, UNITS)):
         raise InputError(
             f"{where}: the unit '{unit}' is not known{hint} It must be one of {', '.join(UNITS)}.", at=where
@@ -41,6 +50,14 @@ def check_unit(unit: str, *, where: str) -> str:
     if not unit or len(unit) > 20:
         raise InputError(f"{where}: a unit is one short word, such as money, rate, share or years.", at=where)
     return unit
+
+
+_MISTAKEN = {
+    "%": "share", "percent": "share", "percentage": "share", "pct": "share", "€": "money", "$": "money", "£": "money",
+    "amount": "money", "currency": "money", "interest": "rate", "% a year": "rate", "p.a.": "rate", "a year": "rate",
+    "year": "years", "integer": "number", "number of things": "count", "day": "date",
+}  # fmt: skip
+"""Words people write for a unit, and the one they mean."""
 
 
 def check_currency(code: object, *, where: str = "currency") -> str:
@@ -109,6 +126,8 @@ def _value(given: object, unit: str, what: str) -> float:
         return read_rate(given, what=what).effective()
     if unit == "money":
         return read_amount(given, what=what)
+    if unit == "date":
+        return float(read_date(given, what=what).astype(np.int64))
     if unit in ("years", "period") and isinstance(given, str):
         words = given.split()
         if len(words) == 2 and words[1] in ("year", "years", "month", "months"):
@@ -147,6 +166,8 @@ class Style:
             return "undefined"
         if unit == "condition":
             return "yes" if value else "no"
+        if unit == "date":
+            return str(np.datetime64(int(value), "D")) if value == round(value) and abs(value) < 3e6 else "undefined"
         if unit in ("rate", "share"):
             return self._decimal(value * 100, 2 if places is None else places, sign) + "%"
         if places is None:

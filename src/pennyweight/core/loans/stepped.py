@@ -38,6 +38,7 @@ class Ledger:
     def __init__(self, shape: Repayment, units: float | None = None) -> None:
         self.shape, self.units = choice(shape, ("level", "principal", "interest"), "shape"), units
         zero = np.zeros(1)
+        self.amount = zero
         self.balance, self.rate, self.payment = zero, zero, zero
         self.left, self.only, self.spread, self.residual = zero, zero, zero, zero
         self.since = np.full(1, np.inf)
@@ -56,8 +57,14 @@ class Ledger:
         residual: Floats | None = None,
         only: Floats | None = None,
         period: float = 0.0,
+        share: float = 1.0,
+        made: Floats | None = None,
     ) -> None:
-        """Pay out where `now`: rate per payment, count of payments (inf: until paid off), `only` of them interest."""
+        """Pay out where `now`: rate per payment, count of payments (inf: until paid off), `only` of them interest.
+
+        `share` is the part of the amount drawn at once, the rest follows by `advance`; `made` payments were made
+        before, so that the loan comes in at what is owed after them.
+        """
         if self.units is not None:
             amount = np.floor(amount * self.units + 0.5 + _HAIR)
             residual = None if residual is None else np.floor(residual * self.units + 0.5 + _HAIR)
@@ -73,7 +80,10 @@ class Ledger:
             whole = whole & (residual >= 0) & ((residual < amount) | (residual == 0))
         if spread is not None:
             whole = whole & (spread >= count - _WHOLE)
-        amount = np.where(whole, amount, np.nan)
+        if made is not None:
+            whole = whole & (np.abs(made - np.round(made)) <= _WHOLE) & (made >= 0) & (made < count)
+        self.amount = np.where(now, np.where(whole, amount, np.nan), self.amount)
+        amount = np.where(whole, self._unit(amount * share) if share != 1 else amount, np.nan)
         amount = np.where((amount == 0) & now, 0.0, amount)
         self.drawn = np.where(np.isnan(self.balance), np.nan, np.where(now, amount, 0.0))
         self.balance = np.where(now, amount, self.balance)
@@ -88,6 +98,29 @@ class Ledger:
             self.set_payment(now & (self.only == 0))
         else:
             self.payment = np.where(now, payment, self.payment)
+        if made is not None:
+            self._make(now, made)
+
+    def advance(self, now: Bools, share: float) -> None:
+        """Draw a further share of the amount where `now`; the payment is worked out anew over those that remain."""
+        if not now.any():
+            return
+        drawn = np.where(now, self._unit(self.amount * share), 0.0)
+        self.drawn, self.balance = self.drawn + drawn, self.balance + drawn
+        self.set_payment(now & (self.only == 0) & (self.left < 1e299))
+
+    def _unit(self, amount: Floats) -> Floats:
+        """The amount in whole units, when the loan is kept in these."""
+        return amount if self.units is None else np.floor(amount + 0.5 + _HAIR)
+
+    def _make(self, now: Bools, made: Floats) -> None:
+        """The payments that were made before the loan came in: what is owed after them is what is drawn."""
+        made = np.where(now & np.isfinite(made), made, 0.0)
+        kept = self.paid, self.interest
+        for k in range(int(made.max())):
+            self._pay_once((made > k) & (self.balance != 0))
+        self.paid, self.interest = kept
+        self.drawn = np.where(now, self.balance, self.drawn)
 
     def refuse(self, cases: Bools) -> None:
         """Make cases undefined from the first period on: nobody can say when they are paid out."""

@@ -18,13 +18,22 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import parts_of, reads, reads_now
-from pennyweight.deals.compiler.program import Program, bound_name, met_name, nearly_name
+from pennyweight.deals.compiler.program import (
+    Program,
+    asked_name,
+    bound_name,
+    check_name,
+    met_name,
+    nearly_name,
+    target_name,
+)
 from pennyweight.deals.compiler.recursion import compile_group
 from pennyweight.deals.compiler.slots import Slots
-from pennyweight.deals.definition import TOTALS, DealLoan, Definition, Goal, Level, Line
+from pennyweight.deals.definition import PARTS, TOTALS, DealLoan, Definition, Goal, Level, Line, Question
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import (
     Binary,
+    Compare,
     Name,
     Node,
     Number,
@@ -48,13 +57,21 @@ class _Compiler(Slots):
     def __init__(self, definition: Definition) -> None:
         loans = parts_of(definition)
         super().__init__(definition, _all_nodes(definition, loans), loans)
-        self.bits = {name: 1 << k for k, name in enumerate(definition.inputs)}
-        for name, item in definition.inputs.items():
-            self.names[name] = self.slot(item.is_series, self.bits[name])
+        given = {**definition.inputs, **definition.parameters}
+        self.bits = {name: 1 << k for k, name in enumerate([*given, *definition.questions])}
+        for name in self.bits:  # an answer is worked out apart and put in like an input
+            self.names[name] = self.slot(name in given and given[name].is_series, self.bits[name])
         self._built_in()
         for group in _groups(self._edges()):
             self._compile_group(group)
         self._compile_goals()
+        for name, question in definition.questions.items():
+            self.names[asked_name(name)] = self._compile_question(question)
+        for name, check in definition.own_checks.items():
+            self.names[check_name(name)] = self.translate(check.node)
+        for name, chart in definition.charts.items():
+            if chart.target is not None:
+                self.names[target_name(name)] = self.translate(chart.target)
 
     def program(self) -> Program:
         """What was compiled."""
@@ -67,7 +84,22 @@ class _Compiler(Slots):
             bits=self.bits,
             names=self.names,
             reads={name: frozenset(self._edges_of(name)) for name in self.nodes},
+            questions=self._order_of_questions(),
         )
+
+    def _order_of_questions(self) -> tuple[str, ...]:
+        """Every question after those it needs the answers of; InputError when one needs itself."""
+        questions = self.definition.questions
+        needs = {
+            name: [other for other in questions if self.depends[self.names[asked_name(name)]] & self.bits[other]]
+            for name in questions
+        }
+        try:
+            return tuple(TopologicalSorter(needs).static_order())
+        except CycleError as error:
+            circle = list(error.args[1])[::-1]
+            where = questions[circle[0]].where
+            raise InputError(f"{where}: the answer needs itself: {' needs '.join(circle)}.", at=where) from None
 
     # What is there without being declared.
 
@@ -142,6 +174,9 @@ class _Compiler(Slots):
                 return table[name].where
         if name in self.loan_parts:
             return self.loan_parts[name][0].where
+        for grid in deal.tables.values():
+            if name.startswith(f"?{grid.name}."):
+                return grid.where
         return deal.source.where()
 
     def _compile_name(self, name: str) -> int:
@@ -151,7 +186,7 @@ class _Compiler(Slots):
             line = deal.lines[name]
             self.masks[name] = masks.mask_of(self, line)
             return masks.settled(self, masks.masked(self, slot, self.masks[name]), line.settings)
-        if name in TOTALS:
+        if name in TOTALS or name.startswith("loans."):
             return masks.over_time(self, slot)
         if name in deal.levels:
             level = deal.levels[name]
@@ -162,7 +197,16 @@ class _Compiler(Slots):
             return masks.settled(self, slot, level.settings)
         return slot
 
-    # Goals.
+    # Questions and goals.
+
+    def _compile_question(self, question: Question) -> int:
+        """What is looked at: a difference that becomes zero, a condition that holds, or a figure at its largest."""
+        node = question.so_that
+        if node is None:
+            return self.names["pays_off"]
+        if question.aim == "true" and isinstance(node, Compare) and node.operator == "==":
+            return self.operation("-", self.translate(node.left), self.translate(node.right))
+        return self.translate(node)
 
     def _compile_goals(self) -> None:
         deal = self.definition
@@ -194,11 +238,14 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     nodes.update((name, item.node) for name, item in deal.lines.items())
     nodes.update((name, item.node) for name, item in deal.levels.items())
     nodes.update((name, item.node) for name, item in deal.measures.items())
+    nodes.update((item.name, item.node) for table in deal.tables.values() for item in table.columns.values())
     for total, role in (("money_in", "in"), ("money_out", "out")):
         nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
     nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
     flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
     nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
+    if deal.loans:
+        nodes.update((f"loans.{part}", Sum(tuple(Name(f"{loan}.{part}") for loan in deal.loans))) for part in PARTS)
     for name, (loan, part) in loans.items():
         nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
     return nodes
@@ -224,7 +271,7 @@ def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bou
 
 def _read_around(item: Line | Level) -> set[str]:
     """The names that a line's run, a level's start and the settings of either read."""
-    nodes: list[Node | None] = [node for (first, last), value in item.settings for node in (first, last, value)]
+    nodes: list[Node | None] = [node for setting in item.settings for node in setting.nodes]
     if isinstance(item, Line):
         nodes += [item.run.at, item.run.first, item.run.last, item.run.every]
     else:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from pennyweight.core.loans.stepped import Ledger
 from pennyweight.deals.compiler.slots import Slots
 from pennyweight.deals.definition import PARTS, DealLoan, Definition
-from pennyweight.deals.language.functions import WHOLE
+from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
 
@@ -26,7 +26,7 @@ __all__ = ["Steps", "Trouble", "add_part", "loan_problem", "parts_of", "reads", 
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_PARTS_BEFORE = {
+_PARTS_BEFORE: dict[str, tuple[str, ...]] = {
     "payment": (), "interest": ("payment",), "principal": ("payment",), "extra": ("payment",), "drawn": ("payment",),
     "balance": ("payment", "extra", "drawn"), "flow": ("payment", "extra", "drawn"),
 }  # fmt: skip
@@ -54,7 +54,7 @@ def _formulas(loan: DealLoan, part: str) -> list[Node]:
         return [node for step in loan.rate_steps for node in step]
     if part == "extra" and loan.extra is not None:
         return [loan.extra]
-    return list(loan.terms.values()) if part == "drawn" else []
+    return [*loan.terms.values(), *(first for first, _ in loan.advances)] if part == "drawn" else []
 
 
 class Steps(Protocol):
@@ -90,7 +90,10 @@ def add_part(group: Steps, loan: DealLoan, part: str, ledger: int) -> int:
     elif part == "drawn":
         names = list(loan.terms)
         cells = [group.translate(loan.terms[name]) for name in names]
-        group.step_into(ledger, partial(_draw, loan.per_year, tuple(names)), [ledger, group.period, *cells])
+        share = loan.advances[0][1] if loan.advances else 1.0
+        group.step_into(ledger, partial(_draw, loan.per_year, share, tuple(names)), [ledger, group.period, *cells])
+        for first, further in loan.advances[1:]:
+            group.step_into(ledger, partial(_advance, further), [ledger, group.period, group.translate(first)])
     return group.step(shown, [ledger])
 
 
@@ -124,6 +127,14 @@ def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) ->
         return Trouble("it is amortized over less time than its term")
     if term.get("residual", 0.0) < 0 or (term.get("residual", 0.0) >= amount and term.get("residual", 0.0) > 0):
         return Trouble("its residual must be less than its amount")
+    made = term.get("payments_made", 0.0)
+    if not 0 <= made < count or abs(made - round(made)) > WHOLE:
+        return Trouble(f"its payments made are {made:g}; they must be a whole number, less than all of its payments")
+    balloon = term.get("balloon", np.inf) * loan.per_year
+    if np.isfinite(balloon) and (balloon < 1 - WHOLE or abs(balloon - round(balloon)) > WHOLE):
+        return Trouble(f"its balloon falls due after {balloon:g} payments; it must be a whole number, at least one")
+    if made and made >= balloon:
+        return Trouble("its balloon fell due before it was taken over")
     if "payment" in term and amount > 0 and term["payment"] <= amount * rate / loan.per_year:
         shown = [style.show(value, "money") for value in (term["payment"], amount * rate / loan.per_year)]
         return Trouble(f"the payment of {shown[0]} never covers the first interest of {shown[1]}", never_ends=True)
@@ -162,7 +173,17 @@ def _extra(ledger: Ledger, amount: Floats) -> Ledger:
     return ledger
 
 
-def _draw(per_year: int, names: tuple[str, ...], ledger: Ledger, period: Floats, *cells: Floats) -> Ledger:
+def _advance(share: float, ledger: Ledger, period: Floats, first: Floats) -> Ledger:
+    """A further stage of a loan that is drawn in several."""
+    if period[0] == 0:
+        ledger.refuse(~(np.isinf(first) | (np.abs(first - np.round(first)) <= WHOLE)))
+    ledger.advance((np.abs(period[0] - first) <= WHOLE) & (ledger.since < period[0]), share)
+    return ledger
+
+
+def _draw(
+    per_year: int, share: float, names: tuple[str, ...], ledger: Ledger, period: Floats, *cells: Floats
+) -> Ledger:
     term = dict(zip(names, cells, strict=True))
     with np.errstate(invalid="ignore"):
         now = np.abs(period[0] - term["paid_out"]) <= WHOLE
@@ -175,7 +196,15 @@ def _draw(per_year: int, names: tuple[str, ...], ledger: Ledger, period: Floats,
     given = {name: term[key] * per_year for name, key in times.items() if key in term}
     given.update({name: term[name] for name in ("payment", "residual") if name in term})
     count = np.asarray(_count(per_year, term), dtype=np.float64)
-    ledger.draw(now, term["amount"], rate=term["rate"] / per_year, count=count, period=float(period[0]), **given)
+    if "balloon" in term:  # the payment is worked out over the years, the rest falls due earlier
+        given.setdefault("spread", count)
+        count = np.where(np.isnan(term["balloon"]), np.nan, np.minimum(count, term["balloon"] * per_year))
+        given["spread"] = np.maximum(given["spread"], count)
+    if "payments_made" in term:
+        given["made"] = term["payments_made"]
+    ledger.draw(
+        now, term["amount"], rate=term["rate"] / per_year, count=count, period=float(period[0]), share=share, **given
+    )
     return ledger
 
 

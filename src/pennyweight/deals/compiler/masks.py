@@ -9,10 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.deals.compiler.slots import Mask, Slots
-from pennyweight.deals.definition import TOTALS, Line, Run
-from pennyweight.deals.language.functions import WHOLE
+from pennyweight.deals.definition import TOTALS, Line, Run, Setting
+from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
-from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.timeline import Timeline
 
 __all__ = ["mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
@@ -56,18 +55,19 @@ def over_time(program: Slots, slot: int) -> int:
     return program.emit("spread", partial(_spread, program.time.rows), [slot], True)
 
 
-def settled(program: Slots, slot: int, settings: tuple[tuple[tuple[Node, Node], Node], ...]) -> int:
+def settled(program: Slots, slot: int, settings: tuple[Setting, ...]) -> int:
     """The slot with what `set` puts in its place in single periods."""
-    for (first, last), value in settings:
-        mask = setting_mask(program, first, last)
-        slot = program.emit("set", _replace, [slot, mask, program.translate(value)], True)
+    for setting in settings:
+        mask = setting_mask(program, setting)
+        slot = program.emit("set", _replace, [slot, mask, program.translate(setting.node)], True)
     return slot
 
 
-def setting_mask(program: Slots, first: Node, last: Node) -> int:
-    """The slot of the mask first…last."""
-    args = [program.translate(first), program.translate(last)]
-    return program.emit("between", partial(_run_mask, program.time, (False, True, True, False)), args, True)
+def setting_mask(program: Slots, setting: Setting) -> int:
+    """The slot of the mask first…last, 0 throughout where the setting is switched off."""
+    args = [program.translate(setting.first), program.translate(setting.last)]
+    mask = program.emit("between", partial(_run_mask, program.time, (False, True, True, False)), args, True)
+    return mask if setting.switch is None else program.operation("*", mask, program.translate(setting.switch))
 
 
 def with_first(line: Floats, start: Floats) -> Floats:
@@ -124,6 +124,9 @@ def _masks_named(program: Slots, name: str) -> list[Mask]:
         roles = {"money_in": ("in",), "money_out": ("out",)}.get(name, ("in", "out"))
         loans = [f"{loan}.flow" for loan in program.definition.loans] if name == "net" else []
         named = [line.name for line in lines if line.role in roles] + loans
+        return [program.masks[other] for other in named if other in program.masks]
+    if name.startswith("loans."):
+        named = [f"{loan}.{name.partition('.')[2]}" for loan in program.definition.loans]
         return [program.masks[other] for other in named if other in program.masks]
     return [program.masks[name]] if name in program.masks else []
 

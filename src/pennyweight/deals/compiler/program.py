@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["Program", "bound_name", "met_name", "nearly_name"]
+__all__ = ["Program", "asked_name", "bound_name", "check_name", "met_name", "nearly_name", "target_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -33,8 +33,25 @@ class Program:
     names: Mapping[str, int]
     reads: Mapping[str, frozenset[str]]
     """Every name with all the names it reads, inputs included."""
+    questions: tuple[str, ...] = ()
+    """Every question, after those it needs the answers of."""
     plans: dict[object, object] = field(default_factory=dict)
     """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
+
+
+def asked_name(question: str) -> str:
+    """The hidden name of what a question looks at."""
+    return f"?asked {question}"
+
+
+def check_name(check: str) -> str:
+    """The hidden name of a check of the deal's own."""
+    return f"?check {check}"
+
+
+def target_name(chart: str) -> str:
+    """The hidden name of the target of a chart."""
+    return f"?target {chart}"
 
 
 def met_name(goal: str) -> str:

@@ -18,7 +18,8 @@ from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import Level, Line
-from pennyweight.deals.language.functions import FUNCTIONS, WHOLE
+from pennyweight.deals.language.arithmetic import WHOLE
+from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Name, Node, names_in
 from pennyweight.deals.language.operations import OPERATIONS
@@ -119,9 +120,9 @@ class Group(Target[int]):
             start = self.translate(item.start)
             cell = self.step(_row_start, [cell, start, self.period])
         if item is not None:
-            for (first, last), value in item.settings:
-                chosen = self.from_outside(masks.setting_mask(self.program, first, last))
-                cell = self.step(_row_set, [cell, chosen, self.translate(value)])
+            for setting in item.settings:
+                chosen = self.from_outside(masks.setting_mask(self.program, setting))
+                cell = self.step(_row_set, [cell, chosen, self.translate(setting.node)])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 
     def add_loan_part(self, name: str) -> None:

@@ -3,40 +3,82 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
 
+from pennyweight.deals.definition import choices_of
 from pennyweight.deals.file.series import read_series
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
-from pennyweight.deals.language.nodes import Binary, Call, Node, Number, Unary, written
+from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, within
-from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.toml_files import Source
-from pennyweight.quantities.units import read_value
+from pennyweight.quantities.units import UNITS, read_value
 
-__all__ = ["Context"]
+__all__ = ["Context", "all_of", "is_day"]
+
+MOST_MISTAKES = 20
+_DATED = ("date", "period_of")
+_SLIPS = {"start": "0 for the day of the deal, or 1 for the first period", "begin": "0 for the day of the deal"}
 
 
 class Context:
     """A deal file, its timeline, and what its readers remark."""
 
-    def __init__(self, shape: DealShape, source: Source) -> None:
+    def __init__(
+        self,
+        shape: DealShape,
+        source: Source,
+        mistakes: Sequence[InputError] = (),
+        broken: Collection[tuple[str, ...]] = (),
+    ) -> None:
         self.shape, self.source = shape, source
         self.where = source.where
         self.remarks: list[str] = []
-        self.time = self._timeline()
+        self.mistakes: list[InputError] = list(mistakes)
+        self.broken: dict[str, str] = {keys[1]: keys[0] for keys in broken if len(keys) > 1}
+        """What has a mistake of its own, by name, and its section, so that nothing else is blamed for it."""
+        self.choices = choices_of(shape.inputs, shape.questions)
+        self.time = Timeline()
+        with self.noting():
+            self.time = self._timeline()
 
-    def parse(self, given: int | float | str, *keys: str) -> Node:
-        """A formula that stands at a place of the file."""
+    @contextmanager
+    def noting(self, section: str = "", name: str = "") -> Iterator[None]:
+        """Note a mistake and go on, so that one run tells them all."""
+        try:
+            yield
+        except InputError as error:
+            self.mistakes.append(error)
+            if name:
+                self.broken[name] = section
+
+    def refuse_mistakes(self) -> None:
+        """Raise what was noted, in the order of the lines, if anything was."""
+        if self.mistakes:
+            raise all_of(self.mistakes, self.source.name)
+
+    def parse(self, given: int | float | str, *keys: str, own: Collection[str] = ()) -> Node:
+        """A formula that stands at a place of the file; `own` are names that mean something else here."""
         where = self.where(*keys)
         if isinstance(given, str):
-            return parse(given, where=where)
+            choices = {name: words for name, words in self.choices.items() if name not in own}
+            node = parse(given, where=where, choices=choices)
+            if self.time.start is None and any(
+                isinstance(part, Call) and part.function in _DATED for part in walk(node)
+            ):
+                raise InputError(
+                    f"{where}: the periods have no dates; write the day of period 0 as 'start' under [timeline].",
+                    at=where,
+                )
+            return node
         number = as_float(given)
         if number is None or not abs(number) <= LARGEST:
             raise InputError(f"{where} is {given}; it must be a formula, or a number up to {LARGEST:g}.", at=where)
@@ -48,21 +90,26 @@ class Context:
         if given is None:
             return None
         where = self.where(*keys)
-        if isinstance(given, dt.date):
-            raise InputError(f"{where} is a date; this version reads periods, such as 3, 'year 2' or 'end'.", at=where)
+        if isinstance(given, dt.date) or (isinstance(given, str) and is_date(given)):
+            period = self.period_of(read_date(given, what=where), where)
+            return Number(float(period), str(given))
+        if isinstance(given, str) and given.strip() in _SLIPS:
+            raise InputError(f"{where} is '{given.strip()}'; write {_SLIPS[given.strip()]}.", at=where)
         if isinstance(given, int):
             number = as_float(given)
             node: Node = Number(number if number is not None else float("nan"), f"{number:g}")
         elif given.strip() == "never":
             return Number(float("inf"), "never")
         elif given.strip().startswith("year "):
-            inner = parse(given.strip()[5:], where=where)
+            inner = self.parse(given.strip()[5:], *keys)
             per_year = Number(float(self.time.per_year), str(self.time.per_year))
             end = Binary("*", inner, per_year)
             start = Binary("-", end, Number(per_year.value - 1, f"{self.time.per_year - 1}"))
             node = end if side == "last" else Call("max", ((None, start), (None, Number(0.0, "0"))))
         else:
-            node = parse(given, where=where)
+            node = self.parse(given, *keys)
+            if isinstance(node, Name) and self._is_day(node.name):
+                node = Call("period_of", ((None, node),))
         constant = self._figure(node)
         if constant is not None and not 0 <= constant <= self.time.periods:
             raise InputError(
@@ -74,6 +121,23 @@ class Context:
             raise InputError(f"{where} is period {constant:g}, which is not a whole one.", at=where)
         return node
 
+    def period_of(self, day: np.datetime64, where: str) -> int:
+        """The period that holds a day; InputError when none does."""
+        days = self.time.dates
+        if days is None:
+            raise InputError(
+                f"{where} is the date {day}, and the periods have no dates; write the day of period 0 as 'start' "
+                "under [timeline].",
+                at=where,
+            )
+        if not days[0] <= day <= days[-1]:
+            raise InputError(f"{where} is {day}; the timeline runs from {days[0]} to {days[-1]}.", at=where)
+        return int(np.searchsorted(days, day))
+
+    def _is_day(self, name: str) -> bool:
+        item = self.shape.inputs.get(name)
+        return item is not None and is_day(item)
+
     @staticmethod
     def key_of(text: str) -> int | str:
         """A period written as a key: its number, or the words that say it."""
@@ -83,7 +147,20 @@ class Context:
         """(the value of an input, how it was given)."""
         where = self.where(*keys)
         if item.value is not None:
-            return read_value(item.value, unit, what=where.to("value")), str(item.value)
+            if unit == "date":
+                return float(read_date(item.value, what=where).astype(np.int64)), str(item.value)
+            if isinstance(item.value, dt.date):
+                raise InputError(f"{where} is a date; it must be {UNITS.get(unit, 'a number')}.", at=where)
+            try:
+                return read_value(item.value, unit, what=where.to("value")), str(item.value)
+            except InputError:
+                if isinstance(item.value, str) and self._is_formula(item.value, where):
+                    raise InputError(
+                        f"{where} is '{item.value}', a formula; put it under [values], where one value is worked out "
+                        "of others.",
+                        at=where,
+                    ) from None
+                raise
         if item.steps is not None:
             return self._steps(item.steps, unit, keys), "steps"
         if item.column is None:
@@ -114,6 +191,12 @@ class Context:
             series[period:] = value
         return series
 
+    def _is_formula(self, text: str, where: str) -> bool:
+        try:
+            return bool(names_in(self.parse(text)))
+        except InputError:
+            return False
+
     def _figure(self, node: Node) -> float | None:
         """The value of a period that reads nothing but numbers, `end` and `per_year`; else None."""
         value = folded(node, {"end": float(self.time.periods), "per_year": float(self.time.per_year)})
@@ -126,3 +209,26 @@ class Context:
             raise InputError(f"{where} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods.", at=where)
         start = None if item.start is None else read_date(item.start)
         return Timeline(item.period, item.periods, start)
+
+
+def is_day(item: InputShape) -> bool:
+    """Whether an input is written as a date."""
+    given = item.value
+    return item.unit == "date" or isinstance(given, dt.date) or (isinstance(given, str) and is_date(given))
+
+
+def all_of(mistakes: Sequence[InputError], name: str) -> InputError:
+    """One error that tells several mistakes of a file, in the order of their lines; the most is twenty."""
+    ordered = sorted(
+        {str(error): error for error in mistakes}.values(),
+        key=lambda error: (error.place is None or error.place.line is None, (error.place and error.place.line) or 0),
+    )
+    if len(ordered) == 1:
+        return ordered[0]
+    shown = ordered[:MOST_MISTAKES]
+    rest = len(ordered) - len(shown)
+    said = " ".join(f"({number}) {error}" for number, error in enumerate(shown, 1))
+    more = f" {rest} more are not shown." if rest else ""
+    error = InputError(f"{name} has {len(ordered)} mistakes: {said}{more}")
+    error.place, error.mistakes = ordered[0].place, tuple(shown)
+    return error

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -10,20 +11,22 @@ from pennyweight.core.loans.repayment import REPAID
 from pennyweight.core.rates import nominal_rate
 from pennyweight.deals.definition import DealLoan, Input
 from pennyweight.deals.file.context import Context
+from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import LoanShape
 from pennyweight.deals.language.nodes import Name, Node, Number
-from pennyweight.deals.language.parse import parse
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import read_rate
 from pennyweight.quantities.units import read_value
 
-__all__ = ["LOAN_TERMS", "read_loans", "terms_named"]
+__all__ = ["LOAN_TERMS", "Use", "read_loans", "terms_named"]
 
 _UNITS = {
     "amount": "money", "rate": "rate", "years": "years", "months": "number",
-    "interest_only": "years", "amortized_over": "years", "residual": "money",
+    "interest_only": "years", "amortized_over": "years", "balloon": "years", "residual": "money",
+    "payments_made": "number",
 }  # fmt: skip
+_SPANS = ("years", "months", "interest_only", "amortized_over", "balloon")
 LOAN_TERMS = tuple(_UNITS)
 """The terms that can be varied when they are written as numbers."""
 _REPAID = {words: way.shape for words, way in REPAID.items() if way.in_deals}
@@ -34,18 +37,49 @@ def read_loans(context: Context, shapes: Mapping[str, LoanShape]) -> tuple[dict[
     loans: dict[str, DealLoan] = {}
     inputs: dict[str, Input] = {}
     for name, item in shapes.items():
-        loans[name] = _loan(context, name, item, inputs)
+        with context.noting("loans", name):
+            loans[name] = _loan(context, name, item, inputs)
     return loans, inputs
 
 
-def terms_named(loan: DealLoan) -> dict[str, str]:
-    """The units of names that stand alone for a term: an input for the rate of a loan is a rate."""
-    named = {node.name: _UNITS[term] for term, node in loan.terms.items() if isinstance(node, Name) and term in _UNITS}
-    return {name: unit for name, unit in named.items() if "." not in name and unit != "number"}
+@dataclass(frozen=True, slots=True)
+class Use:
+    """What a name that stands alone for a term of a loan is: its unit, its step, the least that makes sense."""
+
+    unit: str
+    step: float | None
+    least: float | None
+
+
+def terms_named(loan: DealLoan) -> dict[str, Use]:
+    """The names that stand alone for a term: an input for the term of a loan is as whole as one written as a number."""
+    named = {node.name: term for term, node in loan.terms.items() if isinstance(node, Name) and term in _UNITS}
+    return {
+        name: Use(_UNITS[term], _step(term, loan.per_year), _least(term, loan.per_year))
+        for name, term in named.items()
+        if "." not in name
+    }
+
+
+def _step(term: str, per_year: int) -> float | None:
+    """How far apart the values of a term are: a payment, in its unit."""
+    if term == "payments_made":
+        return 1.0
+    if term not in _SPANS:
+        return None
+    return 12 / per_year if term == "months" else 1 / per_year
+
+
+def _least(term: str, per_year: int) -> float:
+    """The least a term can be: for a span one payment."""
+    step = _step(term, per_year)
+    return step if step is not None and term in ("years", "months", "amortized_over", "balloon") else 0.0
 
 
 def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]) -> DealLoan:
     where = context.where("loans", name)
+    if name == "loans":
+        raise InputError(f"{where}: 'loans' stands for all loans together; choose another name.", at=where)
     _check_together(item, where)
     if item.repaid not in _REPAID:
         place = context.where("loans", name, "repaid")
@@ -64,46 +98,95 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
         terms[term] = _term(context, name, term, unit, given, per_year, inputs)
     if item.payment is not None:  # "bank.payment" is what is paid, so it cannot be the name of this term too
         terms["payment"] = context.parse(item.payment, "loans", name, "payment")
+    advances = _advances(context, name, item)
     paid_out = context.moment(item.paid_out, "last", "loans", name, "paid_out")
+    if advances:
+        paid_out = advances[0][0]
     terms["paid_out"] = paid_out if paid_out is not None else Number(0.0, "0")
     steps = []
     for moment, rate in item.rate_steps.items():
         keys = ("loans", name, "rate_steps", moment)
         first = context.moment(context.key_of(moment), "first", *keys)
-        value = _read(rate, "rate", context.where(*keys), per_year)
+        value = _read(context, rate, "rate", keys, per_year)
         node = Number(value, str(rate), percent=True) if value is not None else context.parse(rate, *keys)
         if first is not None:
             steps.append((first, node))
     extra = None if item.extra is None else context.parse(item.extra, "loans", name, "extra")
     label = item.label or name.replace("_", " ")
-    return DealLoan(name, terms, extra, tuple(steps), per_year, _REPAID[item.repaid], item.to_the_cent, where, label)
+    texts = {
+        term: str(getattr(item, term)) for term in (*_UNITS, "payment", "extra") if getattr(item, term) is not None
+    }
+    return DealLoan(
+        name, terms, extra, tuple(steps), tuple(advances), per_year, _REPAID[item.repaid], item.to_the_cent, where,
+        label, texts,
+    )  # fmt: skip
+
+
+def _advances(context: Context, name: str, item: LoanShape) -> list[tuple[Node, float]]:
+    """The stages in which a loan is drawn: (period, share of the amount)."""
+    if item.advances is None:
+        return []
+    where = context.where("loans", name, "advances")
+    if "paid_out" in item.model_fields_set or item.payments_made is not None:
+        other = "paid_out" if "paid_out" in item.model_fields_set else "payments_made"
+        raise InputError(
+            f"{where}: with 'advances', leave out '{other}'; they say when the loan is paid out.", at=where
+        )
+    found: list[tuple[Node, float]] = []
+    for moment, share in item.advances.items():
+        keys = ("loans", name, "advances", moment)
+        at = context.moment(context.key_of(moment), "last", *keys)
+        value = read_value(share, "share", what=context.where(*keys))
+        if not 0 < value <= 1:
+            raise InputError(
+                f"{context.where(*keys)} is {share}; it must be a share of the amount, such as 40%.", at=where
+            )
+        if at is not None:
+            found.append((at, value))
+    total = sum(share for _, share in found)
+    if abs(total - 1) > 1e-9:
+        raise InputError(f"{where} add up to {total * 100:.10g}% of the amount; they must make 100%.", at=where)
+    periods = [node.value for node, _ in found if isinstance(node, Number)]
+    if periods != sorted(set(periods)):
+        raise InputError(f"{where}: the advances must follow one another in time, each period once.", at=where)
+    return found
 
 
 def _term(
     context: Context, name: str, term: str, unit: str, given: int | float | str, per_year: int, inputs: dict[str, Input]
 ) -> Node:
     """The formula of a term; a number becomes an input of its own."""
-    where = context.where("loans", name, term)
-    value = _read(given, unit, where, per_year)
+    keys = ("loans", name, term)
+    where = context.where(*keys)
+    if term == "balloon" and given == "never":
+        return Number(float("inf"), "never")
+    value = _read(context, given, unit, keys, per_year)
     if value is None:
-        return context.parse(given, "loans", name, term)
-    lowest = 0.0 if unit in ("money", "rate") or term == "interest_only" else 1e-9
+        return context.parse(given, *keys)
+    lowest = 0.0 if unit in ("money", "rate") or term in ("interest_only", "payments_made") else 1e-9
     if not value >= lowest:
         raise InputError(f"{where} is {given}; it is {'zero or more' if lowest == 0 else 'above zero'}.", at=where)
     dotted = f"{name}.{term}"
     label = f"{name.replace('_', ' ')}: {term.replace('_', ' ')}"
-    whole = term in ("years", "months", "interest_only", "amortized_over") and float(value).is_integer()
-    payment = {"years": 1 / per_year, "amortized_over": 1 / per_year, "months": 12 / per_year}.get(term, 0.0)
-    least = max(payment, 1.0) if whole and payment else payment
-    inputs[dotted] = Input(dotted, value, unit, label, None, None, where, str(given), whole, least)
+    step = _step(term, per_year)
+    if step is not None and float(value).is_integer():
+        step = max(step, 1.0)  # what is written in whole years is varied by whole years
+    elif step is not None and abs(value / step - round(value / step)) > 1e-6:
+        step = None  # it is refused when the loan is worked out
+    least = max(_least(term, per_year), step or 0.0) if _least(term, per_year) else 0.0
+    inputs[dotted] = Input(
+        name=dotted, value=value, unit=unit, label=label, where=where, given=str(given), step=step, least=least,
+        digits=digits_of(given, unit),
+    )  # fmt: skip
     return Name(dotted)
 
 
-def _read(given: int | float | str, unit: str, where: str, per_year: int) -> float | None:
+def _read(context: Context, given: int | float | str, unit: str, keys: tuple[str, ...], per_year: int) -> float | None:
     """The value of a term written as a number; None when it is a formula."""
+    where = context.where(*keys)
     if isinstance(given, str):
         try:
-            node = parse(given, where=where)
+            node = context.parse(given, *keys)
         except InputError as error:  # no formula: "4.6% half-yearly", "18 months", "86k"
             try:
                 return _value(given, unit, where, per_year)
@@ -130,6 +213,13 @@ def _check_together(item: LoanShape, where: str) -> None:
     if len(ends) != 1:
         said = f"gives {' and '.join(ends)}" if ends else "has no end"
         raise InputError(f"{where} {said}; give one of 'years', 'months' and 'payment'.", at=where)
+    if item.balloon is not None and (item.residual is not None or (item.amortized_over is not None)):
+        other = "residual" if item.residual is not None else "amortized_over"
+        raise InputError(
+            f"{where}: give 'balloon' or '{other}', not both; with a balloon, 'years' is the time the payment is "
+            "worked out over.",
+            at=where,
+        )
     if item.amortized_over is not None and item.residual is not None:
         raise InputError(
             f"{where}: give 'amortized_over' or 'residual', not both; each of them fixes the balloon.", at=where

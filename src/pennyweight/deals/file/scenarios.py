@@ -3,45 +3,135 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from graphlib import CycleError, TopologicalSorter
+from typing import TypeVar
 
 import numpy as np
 
-from pennyweight.deals.definition import Change, Input, Scenario
+from pennyweight.deals.definition import Change, Input, Level, Line, Scenario
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
+from pennyweight.deals.language.nodes import Name
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.toml_files import keys_of, shaped
 from pennyweight.quantities.units import read_value
 
-__all__ = ["read_scenarios"]
+__all__ = ["read_scenarios", "switched"]
+
+Part = TypeVar("Part", Line, Level)
 
 
-def read_scenarios(context: Context, inputs: Mapping[str, Input]) -> dict[str, Scenario]:
-    """The scenarios of a deal: what each changes, and on which it is based."""
+def read_scenarios(
+    context: Context, inputs: Mapping[str, Input], lines: Mapping[str, Line], levels: Mapping[str, Level]
+) -> tuple[dict[str, Scenario], dict[str, Input]]:
+    """The scenarios of a deal, and a switch for each line of which one of them undoes the `set`."""
     found: dict[str, Scenario] = {}
+    switches: dict[str, Input] = {}
     for name, item in context.shape.scenarios.items():
-        where = context.where("scenarios", name)
-        changes = {key: _change(context, name, key, change, inputs) for key, change in _overrides(context, name, item)}
-        found[name] = Scenario(name, item.label or name.replace("_", " "), item.based_on, changes, where)
-    sound: set[str | None] = {None, "base"}
-    for name in found:
-        chain: dict[str, None] = {}
-        place: str | None = name
-        while place not in sound and place is not None:
-            if place in chain:
-                circle = " on ".join([*list(chain)[list(chain).index(place) :][:8], place])
-                raise InputError(
-                    f"{found[place].where} is based on itself: {circle}; one of them must not be based on another.",
-                    at=found[place].where,
+        with context.noting():
+            changes = dict(_undone(context, name, item, {**lines, **levels}, switches))
+            for key, change in _overrides(context, name, item):
+                with context.noting():
+                    changes[key] = _change(context, name, key, change, inputs)
+            based_on = [item.based_on] if isinstance(item.based_on, str) else item.based_on or []
+            if len(set(based_on)) < len(based_on):
+                where = context.where("scenarios", name, "based_on")
+                raise InputError(f"{where} names a scenario twice.", at=where)
+            _check_ends(context, name, item, inputs)
+            label = item.label or name.replace("_", " ")
+            where = context.where("scenarios", name)
+            found[name] = Scenario(
+                name, label, tuple(one for one in based_on if one != "base"), changes, where, item.all_inputs,
+                item.judged_by,
+            )  # fmt: skip
+    _refuse_circles(context, found)
+    return found, switches
+
+
+def switched(item: Part, switches: Mapping[str, Input]) -> Part:
+    """A line or level, its exceptions behind a switch where a scenario undoes them."""
+    name = _switch(item.name)
+    if name not in switches:
+        return item
+    settings = tuple(replace(setting, switch=Name(name)) for setting in item.settings)
+    return replace(item, settings=settings)
+
+
+def _switch(line: str) -> str:
+    return f"?{line}.set"
+
+
+def _undone(
+    context: Context,
+    scenario: str,
+    item: ScenarioShape,
+    lines: Mapping[str, Line | Level],
+    switches: dict[str, Input],
+) -> Iterator[tuple[str, Change]]:
+    """What switches off the exceptions of lines: `undo = ["contribution.set"]`."""
+    for text in item.undo or []:
+        where = context.where("scenarios", scenario, "undo")
+        line, dot, part = text.partition(".")
+        if (dot and part != "set") or line not in lines:
+            hint = nearest(text, [f"{name}.set" for name in lines])
+            raise InputError(
+                f"{where}: '{text}' cannot be undone{hint or ';'} {'N' if hint else 'n'}ame the 'set' of a line or "
+                "level, such as contribution.set.",
+                at=where,
+            )
+        if not lines[line].settings:
+            raise InputError(f"{where}: {line} has no 'set' to undo.", at=where)
+        name = _switch(line)
+        switches[name] = Input(
+            name=name, value=1.0, unit="number", label=f"{lines[line].label}: set", where=where, given="1", fixed=True
+        )
+        yield name, Change("replace", 0.0, "undone", where)
+
+
+def _check_ends(context: Context, name: str, item: ScenarioShape, inputs: Mapping[str, Input]) -> None:
+    """`all_inputs` needs ranges to go to the ends of, and something to judge the worst by."""
+    where = context.where("scenarios", name)
+    if item.all_inputs is None:
+        if item.judged_by is not None:
+            raise InputError(f'{where}: \'judged_by\' goes with all_inputs = "worst" or "best".', at=where)
+        return
+    if not any(one.low is not None or one.high is not None for one in inputs.values()):
+        raise InputError(f"{where}: no input has a 'low' or a 'high' to go to.", at=where)
+    if item.all_inputs in ("low", "high"):
+        if item.judged_by is not None:
+            raise InputError(f'{where}: \'judged_by\' goes with all_inputs = "worst" or "best".', at=where)
+        return
+    known = [*context.shape.measures, *context.shape.values]
+    if item.judged_by is None and not context.shape.goals:
+        raise InputError(f"{where}: say with 'judged_by' for which figure; the deal has no goals.", at=where)
+    if item.judged_by is not None and item.judged_by not in known:
+        place = context.where("scenarios", name, "judged_by")
+        raise InputError(
+            f"{place}: there is no measure '{item.judged_by}'{nearest(item.judged_by, known) or '.'}", at=place
+        )
+
+
+def _refuse_circles(context: Context, found: Mapping[str, Scenario]) -> None:
+    for name, item in found.items():
+        for base in item.based_on:
+            if base not in found and base not in context.shape.scenarios:
+                where = context.where("scenarios", name, "based_on")
+                context.mistakes.append(
+                    InputError(f"{where}: there is no scenario '{base}'{nearest(base, found) or '.'}", at=where)
                 )
-            chain[place] = None
-            base = found[place].based_on
-            if base not in sound and base not in found:
-                where = context.where("scenarios", place, "based_on")
-                raise InputError(f"{where}: there is no scenario '{base}'{nearest(str(base), found) or '.'}", at=where)
-            place = base
-        sound.update(chain)
-    return found
+    sorter = TopologicalSorter(
+        {name: [base for base in item.based_on if base in found] for name, item in found.items()}
+    )
+    try:
+        sorter.prepare()
+    except CycleError as error:
+        circle = list(reversed(error.args[1]))
+        place = found[circle[0]].where
+        shown = " on ".join(circle if len(circle) <= 9 else [*circle[:8], circle[0]])
+        context.mistakes.append(
+            InputError(f"{place} is based on itself: {shown}; one of them must not be based on another.", at=place)
+        )
 
 
 def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator[tuple[str, OverrideShape]]:
@@ -74,9 +164,20 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
             f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only.", at=where
         )
     unit = inputs[name].unit
+    target = inputs[name]
+    if isinstance(item.value, str) and item.value in ("low", "high") and item.value not in target.choices:
+        end = target.low if item.value == "low" else target.high
+        if end is None:
+            raise InputError(f"{where}: {name} has no '{item.value}' to go to; write one under [inputs].", at=where)
+        return Change("replace", end, item.value, where)
     ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
     if len(ways) != 1:
         raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)
+    if target.choices or unit == "date":
+        if item.value is None:
+            kind = "one of several words" if target.choices else "a date"
+            raise InputError(f"{where}: {name} is {kind} and takes a value.", at=where)
+        return Change("replace", target.read(item.value, what=where), str(item.value), where)
     if item.scale is not None:
         return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
     if item.shift is not None:

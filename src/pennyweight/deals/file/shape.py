@@ -9,11 +9,14 @@ from typing import Annotated, Any, Literal, TypeAlias, get_args, get_origin
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from pennyweight.errors import InputError
-from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
+from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped_in_part
 
 __all__ = [
     "NAMING",
     "SECTIONS",
+    "AxisShape",
+    "ChartShape",
+    "CheckShape",
     "DealShape",
     "GoalShape",
     "InputShape",
@@ -24,13 +27,12 @@ __all__ = [
     "OverrideShape",
     "QuestionShape",
     "ScenarioShape",
+    "TableShape",
     "read_shape",
 ]
 
 Scalar: TypeAlias = int | float | str
 Moment: TypeAlias = int | str | dt.date
-_LATER = {"tables", "choices"}
-"""Parts of the language that this version does not read yet, so that the message can say so."""
 
 
 def _as_table(key: str) -> BeforeValidator:
@@ -52,16 +54,18 @@ class TimelineShape(_Shape):
 class InputShape(_Shape):
     """An input: one value, steps, or a column of a CSV file."""
 
-    value: Scalar | None = None
+    value: Scalar | dt.date | None = None
     steps: dict[str, Scalar] | None = None
     file: str | None = None
     column: str | None = None
+    choices: list[str] | None = None
     unit: str | None = None
     label: str | None = None
     note: str | None = None
-    low: Scalar | None = None
-    high: Scalar | None = None
+    low: Scalar | dt.date | None = None
+    high: Scalar | dt.date | None = None
     whole: bool = False
+    fixed: bool = False
 
 
 class LineShape(_Shape):
@@ -73,6 +77,7 @@ class LineShape(_Shape):
     to: Moment | None = None
     every: int | str | None = None
     set: dict[str, Scalar] | None = None
+    group: str | None = None
     label: str | None = None
     unit: str | None = None
     note: str | None = None
@@ -84,6 +89,7 @@ class LevelShape(_Shape):
     formula: Scalar
     start: Scalar | None = None
     set: dict[str, Scalar] | None = None
+    group: str | None = None
     label: str | None = None
     unit: str | None = None
     note: str | None = None
@@ -108,6 +114,9 @@ class LoanShape(_Shape):
     months: Scalar | None = None
     payment: Scalar | None = None
     paid_out: Moment = 0
+    advances: dict[str, Scalar] | None = None
+    payments_made: Scalar | None = None
+    balloon: Scalar | None = None
     per_year: int | str = 12
     repaid: str = "level payment"
     interest_only: Scalar | None = None
@@ -132,7 +141,7 @@ class GoalShape(_Shape):
 class OverrideShape(_Shape):
     """What a scenario does to an input."""
 
-    value: Scalar | None = None
+    value: Scalar | dt.date | None = None
     scale: Scalar | None = None
     shift: Scalar | None = None
     steps: dict[str, Scalar] | None = None
@@ -147,16 +156,60 @@ class ScenarioShape(_Shape):
     __pydantic_extra__: dict[str, Annotated[OverrideShape, _as_table("value")] | dict[str, Any]]
     label: str | None = None
     note: str | None = None
-    based_on: str | None = None
+    based_on: str | list[str] | None = None
+    all_inputs: Literal["low", "high", "worst", "best"] | None = None
+    judged_by: str | None = None
+    undo: list[str] | None = None
 
 
 class QuestionShape(_Shape):
-    """What to find, asked on every weighing."""
+    """What to find, asked on every weighing; the answer is a figure with a name."""
 
     find: str
     so_that: str | None = None
+    most: str | None = None
+    least: str | None = None
+    between: list[Scalar | dt.date] | None = None
     pick: Literal["largest", "smallest"] | None = None
     label: str | None = None
+    note: str | None = None
+
+
+class AxisShape(_Shape):
+    """What a table goes by: a name of its own or an input, and its values."""
+
+    values: list[Scalar | dt.date] | str
+    unit: str | None = None
+    label: str | None = None
+
+
+class TableShape(_Shape):
+    """The same figures for several values of one name, or of two."""
+
+    by: dict[str, Annotated[AxisShape, _as_table("values")]]
+    columns: dict[str, Annotated[MeasureShape, _as_table("formula")]]
+    label: str | None = None
+    note: str | None = None
+
+
+class CheckShape(_Shape):
+    """A check of the deal's own: a condition, and what it says."""
+
+    formula: Scalar
+    label: str | None = None
+    note: str | None = None
+
+
+class ChartShape(_Shape):
+    """What to draw."""
+
+    lines: list[str]
+    as_: Literal["lines", "area", "bars"] = Field("lines", alias="as")
+    by: Literal["period", "year"] | None = None
+    target: Scalar | None = None
+    mark: str | None = None
+    label: str | None = None
+    note: str | None = None
 
 
 class DealShape(_Shape):
@@ -179,6 +232,9 @@ class DealShape(_Shape):
     goals: dict[str, GoalShape] = {}
     scenarios: dict[str, ScenarioShape] = {}
     questions: dict[str, QuestionShape] = {}
+    tables: dict[str, TableShape] = {}
+    checks: dict[str, Annotated[CheckShape, _as_table("formula")]] = {}
+    charts: dict[str, ChartShape] = {}
 
 
 def _shape_inside(annotation: Any) -> type[BaseModel]:
@@ -195,22 +251,23 @@ SECTIONS: dict[str, type[BaseModel]] = {
 }
 """Every section that holds things by name, and the shape of one; a field of `DealShape` is a section."""
 
-NAMING = tuple(name for name in SECTIONS if name not in ("goals", "scenarios", "questions"))
-"""The sections whose names formulas can read; goals bear the names of measures, the others are asked for by name."""
+NAMING = tuple(name for name in SECTIONS if name not in ("goals", "scenarios", "checks", "charts"))
+"""The sections that share one space of names; goals bear the names of figures, the others are asked for by name."""
 
 
-def read_shape(path: Path) -> tuple[DealShape, Source]:
-    """Read and check the shape of a deal file; InputError with file and line when it is not one."""
+def read_shape(path: Path) -> tuple[DealShape, Source, list[InputError], set[tuple[str, ...]]]:
+    """Read a deal file: its shape, where it stands, and what of it is no deal, see `shape_of`."""
     document, source = read_toml(path)
-    return shape_of(document, source), source
+    shape, mistakes, broken = shape_of(document, source)
+    return shape, source, mistakes, broken
 
 
-def shape_of(document: dict[str, Any], source: Source) -> DealShape:
-    """Check the shape of a deal given as nested dictionaries."""
+def shape_of(document: dict[str, Any], source: Source) -> tuple[DealShape, list[InputError], set[tuple[str, ...]]]:
+    """The shape of a deal given as nested dictionaries, its mistakes, and the (section, name) of what has one."""
     if "loan" in document and "deal" not in document:
         where = source.where("loan")
         raise InputError(f"{where}: this is a loan file; use 'pennyweight loan', or read_loan_file.", at=where)
-    return shaped(DealShape, document, source, _keys_at, later=_LATER)
+    return shaped_in_part(DealShape, document, source, _keys_at, SECTIONS)
 
 
 def _keys_at(path: tuple[str, ...]) -> list[str]:

@@ -111,11 +111,13 @@ class Names:
     nodes: Mapping[str, Node]
     said_units: Mapping[str, str]
     levels: frozenset[str]
+    starts: Mapping[str, Node] = field(default_factory=dict)
+    """What levels start at."""
     _units: dict[str, str] = field(default_factory=dict)
 
     def with_verdict(self) -> Names:
         """The same with `pays_off`, which conditions may name."""
-        return Names({**self.shapes, "pays_off": "single"}, self.nodes, self.said_units, self.levels)
+        return Names({**self.shapes, "pays_off": "single"}, self.nodes, self.said_units, self.levels, self.starts)
 
     def shape(self, node: Node, where: str) -> Extent:
         """Check a formula and say whether it is one figure or runs over time."""
@@ -134,7 +136,7 @@ class Names:
         """The unit of a formula, worked out from the units of its names."""
         match node:
             case Number():
-                return "share" if node.percent else "number"
+                return node.unit or ("share" if node.percent else "number")
             case Name():
                 return self.unit_of(node.name)
             case Unary():
@@ -169,24 +171,32 @@ class Names:
             top = todo[-1]
             first_seen = top not in self._units
             self._units.setdefault(top, "number")  # stands while a recursion is being followed
-            unknown = [] if top not in self.nodes else sorted(names_in(self.nodes[top]) - self._units.keys())
+            read = names_in(self.nodes[top]) if top in self.nodes else set()
+            if top in self.starts:
+                read = read | names_in(self.starts[top])
+            unknown = sorted(read - self._units.keys())
             unknown = [other for other in unknown if other in self.nodes and other not in self.said_units]
             if first_seen and unknown:
                 todo += unknown
                 continue
             todo.pop()
             if top in self.nodes:
-                self._units[top] = self.unit(self.nodes[top])
+                unit = self.unit(self.nodes[top])
+                if unit == "number" and top in self.starts:  # a pot that only grows is what it starts as
+                    unit = self.unit(self.starts[top])
+                self._units[top] = unit
         return self._units[name]
 
     def _shape_of_name(self, name: str, where: str) -> Extent:
         if name in BUILT_IN:
             return BUILT_IN[name][0]
         if name not in self.shapes:
-            known = [*self.shapes, *BUILT_IN]
+            known = [*(one for one in self.shapes if not one.startswith("?")), *BUILT_IN]
             if name in FUNCTIONS:
                 raise InputError(f"{where}: {name} is a function and needs its arguments in parentheses.", at=where)
             head, dot, _ = name.partition(".")
+            if head == "loans" and dot and "loans.balance" not in self.shapes:
+                raise InputError(f"{where}: '{name}' is of all loans together, and there are no loans.", at=where)
             if dot and f"{head}.balance" not in self.shapes:
                 raise InputError(f"{where}: '{name}' asks for a part of {head}, but only loans have parts.", at=where)
             raise InputError(
@@ -225,7 +235,12 @@ class Names:
                 )
             if parameter.kind in ("rate", "anyrate") and isinstance(slot, Number) and not slot.percent:
                 _refuse_large_rate(slot, described, where)
-            if call.function in _SUMS and isinstance(slot, Name) and slot.name in self.levels:
+            if (
+                call.function in _SUMS
+                and parameter.kind == "line"
+                and isinstance(slot, Name)
+                and slot.name in self.levels
+            ):
                 raise InputError(
                     f"{where}: '{slot.name}' is a level, what stands at the end of a period; "
                     f"{call.function} adds amounts. Use at, lowest, highest or average on it.",
@@ -257,7 +272,9 @@ def _combined(operator: str, left: str, right: str) -> str:
         return "number"
     if operator in "+-":
         if left == right:
-            return left
+            return "days" if left == "date" else left
+        if "date" in (left, right):
+            return "date"
         if "money" in (left, right):
             return "money"
         if left in portions and right in portions:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -19,6 +19,7 @@ __all__ = [
     "Unary",
     "children",
     "names_in",
+    "renamed",
     "show",
     "walk",
     "written",
@@ -27,11 +28,15 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class Number:
-    """A literal; `percent` when it was written with a percent sign or read as a rate's text."""
+    """A literal; `percent` when it was written with a percent sign or read as a rate's text.
+
+    `unit` is said when the literal is neither number nor percentage: "date" (days since 1970), "choice" (its place).
+    """
 
     value: float
     text: str
     percent: bool = False
+    unit: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +145,33 @@ def names_in(node: Node) -> set[str]:
     return {part.name for part in walk(node) if isinstance(part, Name)}
 
 
+def renamed(node: Node, names: Mapping[str, str]) -> Node:
+    """The formula with other names in the place of some.
+
+    >>> show(renamed(Binary("+", Name("a"), Name("b")), {"a": "c"}))
+    'c + b'
+    """
+    match node:
+        case Name():
+            return Name(names.get(node.name, node.name))
+        case Number():
+            return node
+        case Unary():
+            return Unary(node.operator, renamed(node.operand, names))
+        case Binary():
+            return Binary(node.operator, renamed(node.left, names), renamed(node.right, names))
+        case Compare():
+            return Compare(node.operator, renamed(node.left, names), renamed(node.right, names))
+        case Logic():
+            return Logic(node.operator, tuple(renamed(part, names) for part in node.parts))
+        case Choose():
+            return Choose(renamed(node.condition, names), renamed(node.yes, names), renamed(node.no, names))
+        case Call():
+            return Call(node.function, tuple((key, renamed(part, names)) for key, part in node.arguments))
+        case Sum():
+            return Sum(tuple(renamed(part, names) for part in node.parts))
+
+
 def show(node: Node) -> str:
     """The formula as text again.
 
@@ -150,7 +182,7 @@ def show(node: Node) -> str:
         case Number():
             return node.text
         case Name():
-            return node.name
+            return node.name.rpartition(".")[2] if node.name.startswith("?") else node.name
         case Unary():
             gap = " " if node.operator == "not" else ""
             bare = isinstance(node.operand, Number | Name | Call)

@@ -8,7 +8,11 @@ from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Mapping
 from math import isfinite
+from typing import TypeAlias
+
+import numpy as np
 
 from pennyweight.deals.language.nodes import (
     Binary,
@@ -24,11 +28,15 @@ from pennyweight.deals.language.nodes import (
     written,
 )
 from pennyweight.deals.language.translation import folded
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.rates import read_rate
 
 __all__ = ["parse"]
+
+Choices: TypeAlias = Mapping[str, tuple[str, ...]]
+"""The words of each input that takes one of several."""
 
 LONGEST = 2_000
 DEEPEST = 60
@@ -48,8 +56,10 @@ _MARK = re.compile(r"(?<!\w)_percent\w*")
 _OPENING, _CLOSING = "([{", ")]}"
 
 
-def parse(text: str, *, where: str) -> Node:
+def parse(text: str, *, where: str, choices: Choices | None = None) -> Node:
     """Parse a formula; `where` (file, line, key) opens the message of every error.
+
+    `choices` are the inputs that take one of several words: such a name can only be compared with one of its words.
 
     >>> parse("fare * trips * (1 + 4.6%)", where="taxi.toml, line 3")  # doctest: +ELLIPSIS
     Binary(operator='*', left=Binary(...
@@ -82,7 +92,7 @@ def parse(text: str, *, where: str) -> Node:
         tree = ast.parse(prepared, mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
         raise _refused(where, stripped, _syntax(error, prepared)) from None
-    return _Translator(stripped, where, percents).translate(tree.body, 0)
+    return _Translator(stripped, where, percents, choices or {}).translate(tree.body, 0)
 
 
 def _is_word(match: re.Match[str]) -> bool:
@@ -145,8 +155,8 @@ def _refused(where: str, text: str, reason: str) -> InputError:
 
 
 class _Translator:
-    def __init__(self, text: str, where: str, percents: list[Number]) -> None:
-        self.text, self.where, self.percents = text, where, percents
+    def __init__(self, text: str, where: str, percents: list[Number], choices: Choices) -> None:
+        self.text, self.where, self.percents, self.choices = text, where, percents, choices
         self.figures: dict[int, float | None] = {}
 
     def refuse(self, reason: str) -> InputError:
@@ -192,11 +202,15 @@ class _Translator:
         if isinstance(value, bool) or not isinstance(value, int | float | str):
             raise self.refuse(f"'{value}' is not part of the formula language")
         if isinstance(value, str):
+            if is_date(value):
+                day = read_date(value, what=self.where)
+                return Number(float(day.astype(np.int64)), f"'{value}'", unit="date")
             try:
                 return Number(read_rate(value).effective(), f"'{value}'", True)
             except InputError:
                 raise self.refuse(
-                    f"the text '{value[:30]}' is not a rate; the only text that a formula may hold is a rate"
+                    f"the text '{value[:30]}' is not a rate or a date; a choice is compared with its input, "
+                    "as in mooring == 'rented'"
                 ) from None
         try:
             number = float(value)
@@ -211,6 +225,9 @@ class _Translator:
             return self.percents[int(match[1])]
         if not _NAME.fullmatch(name):
             raise self.refuse(f"'{name}' is not a name; names begin with a letter")
+        if name in self.choices:
+            words = self.choices[name]
+            raise self.refuse(f"'{name}' is one of {_listed(words)}; compare it, as in {name} == '{words[0]}'")
         return Name(name)
 
     def unary(self, node: ast.UnaryOp, depth: int) -> Node:
@@ -254,6 +271,8 @@ class _Translator:
         return self.figures[id(node)] if isinstance(node, Binary) else folded(node)
 
     def compare(self, node: ast.Compare, depth: int) -> Node:
+        if any(isinstance(part, ast.Name) and part.id in self.choices for part in (node.left, *node.comparators)):
+            return self.chosen(node)
         sides = [self.translate(part, depth + 1) for part in (node.left, *node.comparators)]
         parts: list[Node] = []
         for sign, left, right in zip(node.ops, sides[:-1], sides[1:], strict=True):
@@ -262,6 +281,30 @@ class _Translator:
                 raise self.refuse(f"'{_word_for(sign)}' is not part of the formula language")
             parts.append(Compare(word, left, right))
         return parts[0] if len(parts) == 1 else Logic("and", tuple(parts))
+
+    def chosen(self, node: ast.Compare) -> Node:
+        """`mooring == 'rented'`, or `!=`, in either order: the choice by its place among the choices."""
+        match node:
+            case ast.Compare(
+                left=ast.Name(id=name), ops=[ast.Eq() | ast.NotEq()], comparators=[ast.Constant(value=str(word))]
+            ):
+                pass
+            case ast.Compare(
+                left=ast.Constant(value=str(word)), ops=[ast.Eq() | ast.NotEq()], comparators=[ast.Name(id=name)]
+            ):
+                pass
+            case _:
+                name = next(
+                    part.id for part in ast.walk(node) if isinstance(part, ast.Name) and part.id in self.choices
+                )
+                listed = _listed(self.choices[name])
+                raise self.refuse(f"'{name}' is one of {listed}; compare it with == or != and one of these in quotes")
+        words = self.choices[name]
+        if word not in words:
+            hint = nearest(word, words)
+            raise self.refuse(f"'{word[:40]}' is no choice of {name}; {hint[2:] or f'choose one of {_listed(words)}'}")
+        sign = "==" if isinstance(node.ops[0], ast.Eq) else "!="
+        return Compare(sign, Name(name), Number(float(words.index(word)), f"'{word}'", unit="choice"))
 
     def call(self, node: ast.Call, depth: int) -> Node:
         if not isinstance(node.func, ast.Name):
@@ -276,6 +319,10 @@ class _Translator:
                 raise self.refuse("'**' before an argument is not part of the formula language")
             arguments.append((keyword.arg, self.translate(keyword.value, depth + 1)))
         return Call(node.func.id, tuple(arguments))
+
+
+def _listed(words: tuple[str, ...]) -> str:
+    return ", ".join(f"'{word}'" for word in words)
 
 
 def _word_for(node: ast.AST) -> str:

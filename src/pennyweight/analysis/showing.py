@@ -1,0 +1,69 @@
+"""Values of inputs and figures as people write them: their digits, their unit, their word."""
+
+from __future__ import annotations
+
+from math import ceil, floor
+
+from pennyweight.analysis.found import Side
+from pennyweight.deals.definition import Definition, Input
+
+__all__ = ["show_base", "show_figure", "show_value"]
+
+_DIGITS = {"rate": 2, "share": 2, "years": 2}
+
+
+def show_base(deal: Definition, item: Input, value: float, *, unit: bool = False) -> str:
+    """A value of an input as it stands: as many decimals as it was typed with, money in full."""
+    return _shown(deal, item, value, _typed(deal, item, value), unit)
+
+
+def show_value(deal: Definition, item: Input, value: float, side: Side = "exactly", *, unit: bool = True) -> str:
+    """A value of an input that was worked out, rounded to the side on which a condition holds."""
+    if item.choices or item.unit == "date":
+        return _shown(deal, item, value, 0, unit)
+    places = _found(deal, item)
+    scale = 10.0 ** (places + (2 if item.unit in ("rate", "share") and not item.is_series else 0))
+    hair = 1e-9 * abs(value * scale)  # what is whole to nine digits stays itself
+    if side == "at most":
+        value = floor(value * scale + hair) / scale
+    elif side == "at least":
+        value = ceil(value * scale - hair) / scale
+    return _shown(deal, item, value, places, unit)
+
+
+def show_figure(deal: Definition, name: str, value: float | None, *, unit: bool = True, sign: bool = False) -> str:
+    """A figure by its name: with the word of its choice, and its unit."""
+    item = deal.varied(name) if name in deal.questions else None
+    if item is not None and value is not None and value == value:
+        return show_value(deal, item, value, unit=unit)
+    shown = deal.style.with_unit if unit else deal.style.show
+    return shown(value, deal.unit(name), sign=sign)
+
+
+def _shown(deal: Definition, item: Input, value: float, places: int, unit: bool) -> str:
+    if item.choices:
+        return item.choices[round(value)] if 0 <= round(value) < len(item.choices) else "undefined"
+    if item.is_series:
+        return f"{deal.style.show(value, 'number', places=places)} × {item.name}"
+    shown = deal.style.with_unit if unit else deal.style.show
+    return shown(value, item.unit, places=None if item.unit == "date" else places)
+
+
+def _typed(deal: Definition, item: Input, value: float) -> int:
+    """Decimals of a value that was typed."""
+    if item.is_series:
+        return 4
+    if item.unit == "money":
+        return 0 if float(value).is_integer() and item.digits == 0 else max(deal.style.places, item.digits)
+    least = 2 if item.unit in ("rate", "share") else 0
+    return max(item.digits, least)
+
+
+def _found(deal: Definition, item: Input) -> int:
+    """Decimals of a value that was worked out: those of its unit, and no fewer than were typed."""
+    if item.is_series:
+        return 4
+    if item.step is not None and float(item.step).is_integer():
+        return 0
+    usual = deal.style.places if item.unit == "money" else _DIGITS.get(item.unit, 4)
+    return max(usual, item.digits)

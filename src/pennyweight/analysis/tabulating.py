@@ -1,0 +1,131 @@
+"""The tables of a deal in one case: its columns for every value of what they go by."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.deals.definition import Definition, Grid
+from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.undefined import why_undefined
+from pennyweight.described import Described
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["TableResult", "table_of"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_MOST_REASONS = 40
+
+
+@dataclass(frozen=True, eq=False, slots=True, repr=False)
+class TableResult(Described):
+    """A table of a deal, worked out: `by` holds the values it goes by, `columns` the figures, (first,)
+    or (first, second).
+
+    A figure that is undefined is NaN, and `reasons` says why, by column and place.
+
+    >>> from pennyweight import Deal
+    >>> deal = Deal.from_dict({
+    ...     "deal": "Kiln",
+    ...     "timeline": {"period": "year", "periods": 4},
+    ...     "money_in": {"pots": 4_000},
+    ...     "money_out": {"kiln": {"formula": 9_000, "at": 0}},
+    ...     "tables": {"kept": {"by": {"held": [2, 4]}, "columns": {"return": "irr(net, years=held)"}}},
+    ... })
+    >>> deal.weigh().tables["kept"].columns["return"].round(4).tolist()
+    [-0.075, 0.2777]
+    """
+
+    name: str
+    label: str
+    by: Mapping[str, Floats]
+    columns: Mapping[str, Floats]
+    reasons: Mapping[tuple[str, tuple[int, ...]], str]
+    table: Grid = field(repr=False)
+    definition: Definition = field(repr=False)
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row a cell: what the table goes by, then its columns."""
+        import pandas as pd
+
+        mesh = np.meshgrid(*self.by.values(), indexing="ij")
+        rows: dict[str, Any] = {
+            name: [self._word(axis, value) for value in grid.reshape(-1)]
+            for (name, grid), axis in zip(zip(self.by, mesh, strict=True), self.table.axes, strict=True)
+        }
+        rows.update({name: values.reshape(-1) for name, values in self.columns.items()})
+        return pd.DataFrame(rows)
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON: a row each, and why a figure is undefined."""
+        rows = []
+        for place in np.ndindex(*(axis.size for axis in self.by.values())):
+            row: dict[str, Any] = {
+                axis.name: self._word(axis, float(axis.values[k]))
+                for axis, k in zip(self.table.axes, place, strict=True)
+            }
+            for name, values in self.columns.items():
+                row[name] = self._word(None, float(values[place]), name)
+            rows.append(row)
+        why = [
+            {
+                "column": column,
+                "row": int(np.ravel_multi_index(place, next(iter(self.columns.values())).shape)),
+                "reason": said,
+            }
+            for (column, place), said in self.reasons.items()
+        ]
+        return {"label": self.label, "rows": rows, "undefined": why}
+
+    def _word(self, axis: Any, value: float, column: str = "") -> Any:
+        """A value as programs take it: the word of a choice, a day, a number, or nothing."""
+        if not np.isfinite(value):
+            return None
+        item = None if axis is None else self.definition.varied(axis.key)
+        if item is not None and item.choices:
+            return item.choices[round(value)]
+        return value
+
+
+def table_of(model: Model, table: Grid, case: Inputs) -> TableResult:
+    """Work out a table in one case, all its cells in one batch."""
+    deal = model.definition
+    base = stack(deal, [case])
+    mesh = np.meshgrid(*(axis.values for axis in table.axes), indexing="ij")
+    shape = mesh[0].shape
+    changes = {axis.key: grid.reshape(-1) for axis, grid in zip(table.axes, mesh, strict=True)}
+    names = [column.name for column in table.columns.values()]
+    figures = model.sweep(base, np.zeros(mesh[0].size, np.intp), changes, names)
+    columns = {name: np.array(figures[column.name]).reshape(shape) for name, column in table.columns.items()}
+    reasons: dict[tuple[str, tuple[int, ...]], str] = {}
+    for name, values in columns.items():
+        for place in list(zip(*np.nonzero(~np.isfinite(values)), strict=True))[:_MOST_REASONS]:
+            where = tuple(int(k) for k in place)
+            reasons[name, where] = _reason(model, table, case, name, where)
+    by = {axis.name: axis.values for axis in table.axes}
+    return TableResult(table.name, table.label, by, columns, reasons, table, deal)
+
+
+def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int, ...]) -> str:
+    column = table.columns[name]
+    if column.undefined:
+        return column.undefined
+    moved = dict(case)
+    given = {**model.definition.inputs, **model.definition.parameters}
+    for axis, k in zip(table.axes, place, strict=True):
+        value = float(axis.values[k])
+        moved[axis.key] = moved[axis.key] * value if given[axis.key].is_series else value
+    values = model.everything(moved)
+    values |= model.figures([moved], [column.name])
+    if np.isinf(values[column.name][0]):
+        return "it is larger than any number can hold"
+    return why_undefined(model.definition, values, column.name)

@@ -1,0 +1,199 @@
+"""What a deal file asks and shows: `[questions]`, `[tables]`, `[checks]` and `[charts]`."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import replace
+from math import prod
+from typing import Any, Literal
+
+import numpy as np
+
+from pennyweight.deals.definition import Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
+from pennyweight.deals.file.context import Context
+from pennyweight.deals.file.inputs import digits_of
+from pennyweight.deals.file.shape import AxisShape, MeasureShape
+from pennyweight.deals.language.names import used_as
+from pennyweight.deals.language.nodes import Node, renamed
+from pennyweight.deals.places import read_places
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.units import check_unit
+
+__all__ = [
+    "MOST_CELLS",
+    "own_names",
+    "read_charts",
+    "read_checks",
+    "read_columns",
+    "read_grids",
+    "read_question",
+    "with_between",
+]
+
+MOST_CELLS = 1_000_000
+_AIMS: dict[str, Literal["true", "most", "least"]] = {"so_that": "true", "most": "most", "least": "least"}
+
+
+def read_question(context: Context, name: str, known: list[str]) -> Question:
+    """A question; `known` are the inputs it may look for."""
+    item, where = context.shape.questions[name], context.where("questions", name)
+    if item.find not in known:
+        place = context.where("questions", name, "find")
+        raise InputError(
+            f"{place}: there is no input '{item.find}' to find{nearest(item.find, known) or '.'}", at=place
+        )
+    aims = [key for key in ("so_that", "most", "least") if getattr(item, key) is not None]
+    if len(aims) > 1:
+        raise InputError(f"{where} gives {' and '.join(aims)}; give one of 'so_that', 'most' and 'least'.", at=where)
+    aim = aims[0] if aims else "so_that"
+    if aim == "so_that" and not aims and not context.shape.goals:
+        raise InputError(
+            f"{where}: without 'so_that' it asks for the deal to pay off, and there are no goals.", at=where
+        )
+    if aim != "so_that" and item.pick is not None:
+        raise InputError(f"{where}: '{aim}' names one value; leave out 'pick'.", at=where)
+    text = getattr(item, aim)
+    node = None if text is None else context.parse(text, "questions", name, aim)
+    return Question(
+        name, item.find, node, text or "pays_off", item.pick, item.label or _words(name), where,
+        _AIMS[aim],
+    )  # fmt: skip
+
+
+def with_between(context: Context, question: Question, item: Input) -> Question:
+    """The question with the range it looks in, read as values of its input."""
+    given = context.shape.questions[question.name].between
+    if given is None:
+        return question
+    where = context.where("questions", question.name, "between")
+    if item.choices:
+        raise InputError(f"{where}: all choices of {item.name} are tried; leave it out.", at=where)
+    if len(given) != 2:
+        raise InputError(f"{where}: write the two ends of a range, such as [1, 12].", at=where)
+    low, high = (item.read(end, what=where) for end in given)
+    if not low < high:
+        raise InputError(f"{where} runs from {given[0]} to {given[1]}; write the smaller first.", at=where)
+    return replace(question, between=(low, high))
+
+
+def own_names(context: Context, table: str) -> dict[str, str]:
+    """What a table calls its own: each name with the one that stands for it in the program."""
+    return {
+        name: f"?{table}.{name}"
+        for name in context.shape.tables[table].by
+        if name not in context.shape.inputs and "." not in name
+    }
+
+
+def read_columns(context: Context, name: str) -> dict[str, Single]:
+    """The columns of a table, their own names put in the place of those of the table."""
+    item, own = context.shape.tables[name], own_names(context, name)
+    if not item.columns:
+        where = context.where("tables", name)
+        raise InputError(
+            f"{where}: a table has one column or more; write them under [tables.{name}.columns].", at=where
+        )
+    return {key: _column(context, name, key, column, own) for key, column in item.columns.items()}
+
+
+def read_grids(
+    context: Context, inputs: Mapping[str, Input], columns: Mapping[str, Mapping[str, Single]]
+) -> tuple[dict[str, Grid], dict[str, Input]]:
+    """The tables, and what they go by as inputs of their own."""
+    grids: dict[str, Grid] = {}
+    parameters: dict[str, Input] = {}
+    for name, own in columns.items():
+        with context.noting("tables", name):
+            item, where = context.shape.tables[name], context.where("tables", name)
+            axes = []
+            used = used_as(column.node for column in own.values())
+            for key, given in item.by.items():
+                axis, made = _axis(context, name, key, given, inputs, used)
+                axes.append(axis)
+                if made is not None:
+                    parameters[made.name] = made
+            cells = prod(axis.values.size for axis in axes) * len(own)
+            if cells > MOST_CELLS:
+                raise InputError(f"{where} makes {cells:,} cells; the most is {MOST_CELLS:,}.", at=where)
+            grids[name] = Grid(name, item.label or _words(name), tuple(axes), own, where, item.note or "")
+    return grids, parameters
+
+
+def read_checks(context: Context) -> dict[str, OwnCheck]:
+    """The checks of the deal's own."""
+    found = {}
+    for name, item in context.shape.checks.items():
+        with context.noting("checks", name):
+            node = context.parse(item.formula, "checks", name)
+            where = context.where("checks", name)
+            found[name] = OwnCheck(name, node, item.label or _words(name), where, str(item.formula))
+    return found
+
+
+def read_charts(context: Context, drawable: list[str]) -> dict[str, OwnChart]:
+    """What the deal wants drawn; `drawable` are the names that can be."""
+    found = {}
+    for name, item in context.shape.charts.items():
+        with context.noting("charts", name):
+            where = context.where("charts", name)
+            tables = list(context.shape.tables)
+            if not item.lines:
+                raise InputError(f"{where}: name what to draw, such as lines = ['net'].", at=where)
+            for line in item.lines:
+                if line not in drawable and line not in tables:
+                    place = context.where("charts", name, "lines")
+                    hint = nearest(line, [*drawable, *tables]) or "."
+                    raise InputError(f"{place}: there is no line, level or table '{line}'{hint}", at=place)
+            if any(line in tables for line in item.lines) and len(item.lines) > 1:
+                raise InputError(f"{where}: a table is drawn alone; give it a chart of its own.", at=where)
+            if item.mark is not None and item.mark not in context.shape.questions:
+                raise InputError(
+                    f"{where}: there is no question '{item.mark}' to mark"
+                    f"{nearest(item.mark, context.shape.questions) or '.'}",
+                    at=where,
+                )
+            target = None if item.target is None else context.parse(item.target, "charts", name, "target")
+            found[name] = OwnChart(
+                name, item.label or "", tuple(item.lines), item.as_, item.by, target, item.mark, where
+            )
+    return found
+
+
+def _column(context: Context, table: str, name: str, item: MeasureShape, own: Mapping[str, str]) -> Single:
+    where = context.where("tables", table, "columns", name)
+    unit = None if item.unit is None else check_unit(item.unit, where=where)
+    node: Node = context.parse(item.formula, "tables", table, "columns", name, own=own)
+    node = renamed(node, own)
+    label = item.label or _words(name)
+    return Single(f"?{table}.{name}", node, where, label, unit, item.undefined, str(item.formula))
+
+
+def _axis(
+    context: Context, table: str, name: str, given: AxisShape, inputs: Mapping[str, Input], used: Mapping[str, str]
+) -> tuple[Axis, Input | None]:
+    where = context.where("tables", table, "by", name)
+    values = given.values
+    if name in inputs:
+        if given.unit is not None:
+            raise InputError(f"{where}: the unit of {name} stands with the input; leave it out.", at=where)
+        item, made = inputs[name], None
+    else:
+        key = f"?{table}.{name}"
+        unit = check_unit(given.unit or used.get(key, "number"), where=where)
+        listed: list[Any] = [values] if isinstance(values, str) else list(values)
+        digits = max((digits_of(one, unit) for one in listed if not isinstance(one, dt.date)), default=0)
+        item = made = Input(
+            name=key, value=0.0, unit=unit, label=given.label or _words(name), where=where, given="", fixed=True,
+            digits=digits,
+        )  # fmt: skip
+    places = read_places(item, values, what=where)
+    if np.unique(places).size < places.size:
+        raise InputError(f"{where}: a value stands there twice.", at=where)
+    if made is not None:
+        made = replace(made, value=float(places[0]), step=1.0 if (places == np.round(places)).all() else None)
+    return Axis(name, item.name, places, given.label or item.label), made
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")

@@ -1,0 +1,118 @@
+"""`[inputs]` of a deal file: one value, steps, a column of a CSV, a date or one of several words."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from decimal import Decimal
+
+import numpy as np
+
+from pennyweight.deals.definition import Input
+from pennyweight.deals.file.context import Context, is_day
+from pennyweight.deals.file.shape import InputShape
+from pennyweight.errors import InputError, within
+from pennyweight.quantities.units import check_unit, read_value
+
+__all__ = ["digits_of", "is_series", "read_input", "unit_by_use"]
+
+_FIRST_NUMBER = re.compile(r"\d[\d_,]*(?:\.(?P<decimals>\d+))?")
+
+
+def read_input(
+    context: Context, name: str, item: InputShape, unit: str, step: float | None, least: float | None
+) -> Input:
+    """An input; `step` and `least` by what the deal uses it for."""
+    where = context.where("inputs", name)
+    label = item.label or name.replace("_", " ")
+    ways = [key for key in ("value", "steps", "file") if getattr(item, key) is not None]
+    if len(ways) != 1:
+        said = f"has {' and '.join(ways)}" if ways else "has no value"
+        raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.", at=where)
+    if item.choices is not None:
+        return _choice(context, name, item, label)
+    check_unit(unit, where=where)
+    value, given = context.value(item, unit, ("inputs", name))
+    series = isinstance(value, np.ndarray)
+    low, high = (_end(context, name, item, key, unit) for key in ("low", "high"))
+    if low is not None and high is not None and low > high:
+        raise InputError(f"{where}: low {item.low} is above high {item.high}.", at=where)
+    if item.whole and (series or value != round(value)):
+        raise InputError(f"{where} is {given}; 'whole' needs a single whole number.", at=where)
+    if series:
+        step = None
+    elif item.whole or unit == "date":
+        step = 1.0
+    elif step is not None and abs(value / step - round(value / step)) > 1e-6:
+        step = None  # it is refused where it is used
+    return Input(
+        name=name, value=value, unit=unit, label=label, where=where, given=given, low=low, high=high, step=step,
+        least=least, fixed=item.fixed or unit == "date", digits=_digits(item, unit),
+    )  # fmt: skip
+
+
+def is_series(item: InputShape) -> bool:
+    """Whether it has a value a period."""
+    return item.steps is not None or item.file is not None
+
+
+def unit_by_use(item: InputShape, used: str | None) -> str:
+    """The unit of an input that says none: what the deal uses it for, else what it looks like."""
+    if item.choices is not None:
+        return "choice"
+    if is_day(item):
+        return "date"
+    if used:
+        return used
+    texts = [item.value, *(item.steps or {}).values()]
+    return "share" if any(isinstance(text, str) and "%" in text for text in texts) else "number"
+
+
+def digits_of(given: object, unit: str) -> int:
+    """The decimals a value was typed with, as it is shown.
+
+    >>> digits_of("4.125%", "rate"), digits_of(0.093, "rate"), digits_of(420_000, "money")
+    (3, 1, 0)
+    """
+    if isinstance(given, int | float) and not isinstance(given, bool):
+        exponent = Decimal(repr(given)).normalize().as_tuple().exponent
+        decimals = -exponent if isinstance(exponent, int) and exponent < 0 else 0
+        return max(decimals - 2, 0) if unit in ("rate", "share") else decimals
+    match = _FIRST_NUMBER.search(str(given))
+    decimals = len(match["decimals"] or "") if match else 0
+    return max(decimals - 2, 0) if unit in ("rate", "share") and "%" not in str(given) else decimals
+
+
+def _digits(item: InputShape, unit: str) -> int:
+    given: list[object] = [item.value] if item.value is not None else list((item.steps or {}).values())
+    return max((digits_of(one, unit) for one in given), default=0)
+
+
+def _end(context: Context, name: str, item: InputShape, key: str, unit: str) -> float | None:
+    given = getattr(item, key)
+    if given is None:
+        return None
+    where = context.where("inputs", name, key) if context.source.knows("inputs", name, key) else None
+    return read_value(given, unit, what=where or within(context.where("inputs", name), f" {key}"))
+
+
+def _choice(context: Context, name: str, item: InputShape, label: str) -> Input:
+    where = context.where("inputs", name)
+    choices = item.choices or []
+    said = [key for key in ("steps", "file", "unit", "low", "high") if getattr(item, key) is not None]
+    if said or item.whole:
+        raise InputError(f"{where} has choices; leave out '{(*said, 'whole')[0]}'.", at=where)
+    if len(choices) < 2:
+        raise InputError(f"{where}: write two choices or more, such as choices = ['own', 'rented'].", at=where)
+    twice = next((word for word in choices if choices.count(word) > 1), None)
+    if twice is not None:
+        raise InputError(f"{where}: the choice '{twice}' stands there twice.", at=where)
+    bad = next((word for word in choices if not word.strip() or len(word) > 60 or "'" in word), None)
+    if bad is not None:
+        raise InputError(f"{where}: '{bad}' cannot be a choice; write a word of up to 60 characters.", at=where)
+    made = Input(
+        name=name, value=0.0, unit="choice", label=label, where=where, given=str(item.value), step=1.0,
+        choices=tuple(choices), fixed=item.fixed,
+    )  # fmt: skip
+    value = made.read(item.value, what=where)
+    return replace(made, value=value)
