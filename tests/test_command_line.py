@@ -238,7 +238,7 @@ def test_no_answer_is_status_3(run) -> None:
         "'npv >= 0' does not turn with swap_year: true for every value between 0 and 12 years (as it stands); "
         in ran.err
     )
-    assert "true for no value between 0 and 12 (Two wet summers in three)" in ran.err
+    assert "true for no value between 0 and 12 years (Two wet summers in three)" in ran.err
 
 
 def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:

@@ -76,6 +76,8 @@ def _solve_chunk(flows: Floats, room: _Room) -> tuple[Floats, NDArray[np.bool_]]
     """(x, solved) of flows, time first."""
     n, width = flows.shape
     outlays, suited = _outlays_first(flows)
+    if not suited.any():
+        return np.full(width, np.nan), suited
     paid = np.maximum(-flows[:outlays], 0.0)
 
     # The cell between two places in which inflows come to outweigh outflows.

@@ -7,6 +7,7 @@ from math import exp, expm1, isfinite, log, log1p
 import numpy as np
 
 from pennyweight.core.irr.any_rows import any_rows
+from pennyweight.core.irr.balances import never_turns
 from pennyweight.core.irr.outcome import IrrOutcome
 
 __all__ = ["TINY", "one_row"]
@@ -36,9 +37,9 @@ def one_row(row: list[float], times: list[float] | None = None) -> tuple[float, 
             last = flow
     if changes == 0:
         return float("nan"), IrrOutcome.ONE_SIGN
-    if changes == 1:
-        x = _newton_periodic(row, largest) if times is None else None
-        if x is not None:
+    if times is None:
+        x = _newton_periodic(row, largest)
+        if x is not None and (changes == 1 or never_turns(row, x)):
             rate = expm1(-x) if x > -700 else float("inf")
             if isfinite(rate) and rate > -1:
                 return rate, IrrOutcome.ONE
@@ -59,7 +60,10 @@ def _newton_periodic(row: list[float], largest: float) -> float | None:
     ratio = total_in / total_out
     if not 1e-300 < ratio < 1e300:
         return None
-    x = -log(ratio) / (moment_in / total_in - moment_out / total_out)
+    apart = moment_in / total_in - moment_out / total_out
+    if not apart:
+        return None
+    x = -log(ratio) / apart
     floor = 1e-300 * largest
     backward = row[::-1]
     for _ in range(12):

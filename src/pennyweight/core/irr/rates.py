@@ -14,6 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core.irr import exact
 from pennyweight.core.irr.any_rows import any_rows
+from pennyweight.core.irr.balances import settled_rows
 from pennyweight.core.irr.batch import in_chunks
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcomes
@@ -69,6 +70,11 @@ def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutc
         rest = in_chunks(rows, rate_rows)
     else:
         rest = np.arange(rows.shape[0])
+    if rest.size and when is None and n > 1 and rest.size >= _FAST_FROM:
+        found = np.full(rest.size, np.nan)
+        settled = settled_rows(rows[rest], found)
+        rate_rows[rest[settled]] = found[settled]
+        rest = rest[~settled]
     if rest.size:
         here = when if when is None or when.ndim == 1 else when[rest]
         rate_rows[rest], outcomes[rest] = any_rows(rows[rest], here)

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.deals.compiler import masks
-from pennyweight.deals.compiler.loans import parts_of, reads, reads_now
+from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, undisturbed
 from pennyweight.deals.compiler.program import (
     Program,
     asked_name,
@@ -132,6 +132,11 @@ class _Compiler(Slots):
             circle = " needs ".join(_circle(group, self._edges()))
             where = self._where(singles[0])
             raise InputError(f"{where}: '{singles[0]}' needs itself: {circle}.", at=where)
+        loan = self.loan_parts.get(name, (None, ""))[0]
+        alone = loan is not None and all(member.startswith(f"{loan.name}.") for member in group)
+        if loan is not None and alone and undisturbed(self, loan, group):
+            compile_undisturbed(self, loan, group)
+            return
         compile_group(self, self._now_order(group))
 
     def _edges_of(self, name: str) -> set[str]:

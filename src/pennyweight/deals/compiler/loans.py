@@ -16,13 +16,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.loans.stepped import Ledger
-from pennyweight.deals.compiler.slots import Slots
+from pennyweight.core.loans.undisturbed import paths
+from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import PARTS, DealLoan, Definition
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
+from pennyweight.deals.timeline import Timeline
 
-__all__ = ["Steps", "Trouble", "add_part", "loan_problem", "parts_of", "reads", "reads_now"]
+__all__ = [
+    "Steps",
+    "Trouble",
+    "add_part",
+    "compile_undisturbed",
+    "loan_problem",
+    "parts_of",
+    "reads",
+    "reads_now",
+    "undisturbed",
+]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -71,6 +83,97 @@ class Steps(Protocol):
 
     def translate(self, node: Node) -> int:
         """The cell of a formula."""
+
+
+def undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> bool:
+    """Whether nothing happens to a loan between pay-out and its end, and nothing it reads waits for it."""
+    ratio = loan.per_year / program.time.per_year
+    plain = loan.extra is None and not (loan.rate_steps or loan.advances or loan.to_the_cent)
+    plain = plain and "interest_only" not in loan.terms and ratio == int(ratio)
+    return plain and not any(
+        name.startswith(f"{loan.name}.") for node in loan.terms.values() for name in names_in(node)
+    )
+
+
+def compile_undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> None:
+    """All parts of such a loan as one instruction, over all periods at once; `parts` are their dotted names."""
+    names = list(loan.terms)
+    args = tuple(program.translate(loan.terms[name]) for name in names)
+    depends = 0
+    for arg in args:
+        depends |= program.depends[arg]
+    outs = tuple(program.slot(True, depends) for _ in parts)
+    kinds = [name.partition(".")[2] for name in parts]
+    compute = partial(_undisturbed, loan.shape, loan.per_year, program.time, tuple(names), tuple(kinds))
+    program.instructions.append(Instruction(compute, args, outs, steps=True))
+    for name, kind, out in zip(parts, kinds, outs, strict=True):
+        program.names[name] = out
+        program.masks[name] = program.time.t[:, 0] >= (0 if kind in ("drawn", "flow", "balance") else 1)
+
+
+def _undisturbed(
+    shape: Any, per_year: int, time: Timeline, names: tuple[str, ...], kinds: tuple[str, ...], *values: Floats
+) -> tuple[Floats, ...]:
+    """The parts of a loan, (periods + 1, cases), from its terms; those over time are read in the period of pay-out."""
+    rows, ratio = time.rows, per_year // time.per_year
+    when = values[names.index("paid_out")]
+    width = max(value.shape[-1] for value in values)
+    never = ~(when <= time.periods + WHOLE)
+    held = np.where(never, 0.0, np.round(np.where(never, 0.0, when))).astype(np.intp)
+    term = {
+        name: value
+        if value.ndim == 1
+        else np.broadcast_to(value, (rows, width))[np.broadcast_to(held, width), np.arange(width)]
+        for name, value in zip(names, values, strict=True)
+    }
+    ledger = Ledger(shape)
+    with np.errstate(invalid="ignore"):
+        draw_terms(ledger, np.ones(1, np.bool_), per_year, 1.0, term, 0.0)
+        lost = ~np.isposinf(when) & ~(np.abs(when - np.round(np.where(np.isinf(when), 0, when))) <= WHOLE)
+        gone = (when > time.periods + WHOLE) | (when < -WHOLE)
+    start = np.where(lost, np.nan, np.where(gone, 0.0, ledger.balance))
+    first = int(held.min()) if held.size else 0
+    found = paths(shape, start, ledger.rate, ledger.payment, ledger.left, (rows - 1 - first) * ratio)
+    width = found.paid.shape[1]
+    summed = {"paid": _by_period(found.paid, ratio), "interest": _by_period(found.interest, ratio)}
+    balance = found.balance[::ratio]
+    drawn = np.zeros((rows - first, width))
+    drawn[0] = start
+    parts = {
+        name: _placed(table, held, rows, first)
+        for name, table in (*summed.items(), ("balance", balance), ("drawn", drawn))
+    }
+    if lost.any():
+        for table in parts.values():
+            table[:, np.broadcast_to(lost, width)] = np.nan
+    made = {
+        "payment": parts["paid"], "interest": parts["interest"], "balance": parts["balance"], "drawn": parts["drawn"],
+        "principal": parts["paid"] - parts["interest"], "extra": parts["paid"] * 0.0,
+        "flow": parts["drawn"] - parts["paid"],
+    }  # fmt: skip
+    return tuple(made[kind] for kind in kinds)
+
+
+def _by_period(table: Floats, ratio: int) -> Floats:
+    """Payments summed over the periods, one after the other, as they are made."""
+    if ratio == 1:
+        return table
+    total = np.zeros(((table.shape[0] - 1) // ratio + 1, table.shape[1]))
+    for k in range(ratio):
+        total[1:] += table[k + 1 :: ratio]
+    return total
+
+
+def _placed(table: Floats, held: NDArray[np.intp], rows: int, first: int) -> Floats:
+    """A table that begins with the pay-out, moved to the period in which each case is paid out."""
+    whole = np.zeros((rows, table.shape[1]))
+    if held.size == 1 or (held == first).all():
+        whole[first:] = table[: rows - first]
+        return whole
+    for since in np.unique(held).tolist():
+        mine = np.flatnonzero(held == since)
+        whole[since:, mine] = table[: rows - since, mine]
+    return whole
 
 
 def add_part(group: Steps, loan: DealLoan, part: str, ledger: int) -> int:
@@ -192,6 +295,14 @@ def _draw(
     if not now.any():
         ledger.drawn = np.zeros(1)
         return ledger
+    draw_terms(ledger, now, per_year, share, term, float(period[0]))
+    return ledger
+
+
+def draw_terms(
+    ledger: Ledger, now: NDArray[np.bool_], per_year: int, share: float, term: Mapping[str, Floats], period: float
+) -> None:
+    """Pay a loan out on its terms where `now`."""
     times = {"spread": "amortized_over", "only": "interest_only"}
     given = {name: term[key] * per_year for name, key in times.items() if key in term}
     given.update({name: term[name] for name in ("payment", "residual") if name in term})
@@ -202,10 +313,7 @@ def _draw(
         given["spread"] = np.maximum(given["spread"], count)
     if "payments_made" in term:
         given["made"] = term["payments_made"]
-    ledger.draw(
-        now, term["amount"], rate=term["rate"] / per_year, count=count, period=float(period[0]), share=share, **given
-    )
-    return ledger
+    ledger.draw(now, term["amount"], rate=term["rate"] / per_year, count=count, period=period, share=share, **given)
 
 
 def _shown(part: str, ledger: Ledger) -> Floats:
