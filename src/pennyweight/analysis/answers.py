@@ -2,62 +2,72 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from math import inf
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.found import Answer, Answers, Side
-from pennyweight.analysis.search import close_in, default_range, places_of, smallest, touching, wider
+from pennyweight.analysis.probing import Known, Probe, Search, Sweep, in_step, lowest_between, narrowed
+from pennyweight.analysis.search import default_range, places_of, wider
 from pennyweight.analysis.showing import show_value
-from pennyweight.deals.compiler.program import asked_name
+from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
 from pennyweight.errors import InputError
 
-__all__ = ["answers_of", "asks_exactly", "refuse_equality"]
+__all__ = ["answers_of", "asks_exactly", "probes_of", "refuse_equality", "series_of"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Sweep: TypeAlias = Callable[
-    [Mapping[str, Floats], NDArray[np.intp], Mapping[str, Floats], Sequence[str]], dict[str, Floats]
-]
-"""`Model.sweep`: figures of cases that start from those side by side, some inputs replaced."""
+Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, float]], Search[Answers]]
 
-_GRID = 97
+_GRID = 33
 _EDGE = "at the edge of what was looked at"
 
 
 def answers_of(
-    deal: Definition, sweep: Sweep, question: Question, known: Mapping[str, Floats], cases: int
+    deal: Definition, program: Program, sweep: Sweep, question: Question, known: Mapping[str, Floats], cases: int
 ) -> list[Answers]:
     """The answers in each case; each widens its own range, so that they are the same whichever are asked together."""
+    probes = probes_of(deal, program, question, known, cases)
+    found: list[Answers] = in_step(sweep, known, series_of(deal), probes)
+    return found
+
+
+def probes_of(
+    deal: Definition, program: Program, question: Question, known: Mapping[str, Floats], cases: int
+) -> list[Probe[Answers]]:
+    """A search for each case."""
     item = deal.varied(question.find)
     assert item is not None
-    watched = asked_name(question.name)
-
-    def evaluate(x: Floats, owner: NDArray[np.intp]) -> Floats:
-        return sweep(known, owner, {item.name: x}, [watched])[watched] if x.size else x
-
-    years = deal.timeline.periods / deal.timeline.per_year
     base = np.ones(1) if item.is_series else known[item.name]
     bases = np.broadcast_to(base, (cases,)).tolist()
-    days = deal.timeline.dates
-    looked = [question.between or default_range(item, one, years, deal.timeline.periods, days) for one in bases]
-    look = _look_for_best if question.aim != "true" else _look
-    outcomes = look(deal, item, question, evaluate, bases, looked, np.arange(cases))
-    if question.between is None:
-        again = [k for k in range(cases) if not outcomes[k].answers or (question.aim != "true" and outcomes[k].edge)]
-        further = {k: reach for k in again if (reach := wider(item, *looked[k])) is not None}
-        if further:
-            chosen = np.array(list(further))
-            second = look(deal, item, question, evaluate, [bases[k] for k in further], list(further.values()), chosen)
-            for k, outcome in zip(further, second, strict=True):
-                if outcome.answers:
-                    outcomes[k] = outcome
-    return [_picked(outcome, question.pick) for outcome in outcomes]
+    watched = (asked_name(question.name), *program.slacks[question.name])
+    look = _best if question.aim != "true" else _exact if asks_exactly(question) else _condition
+    return [
+        Probe(case, item.name, watched, _widening(deal, item, question, look, one)) for case, one in enumerate(bases)
+    ]
+
+
+def series_of(deal: Definition) -> frozenset[str]:
+    """The inputs that have a value a period, and are moved by their scale."""
+    return frozenset(name for name, item in deal.inputs.items() if item.is_series)
+
+
+def _widening(deal: Definition, item: Input, question: Question, look: Look, base: float) -> Search[Answers]:
+    """Look in the usual range, and in a wider one when that held nothing."""
+    years = deal.timeline.periods / deal.timeline.per_year
+    limits = question.between or default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
+    found = yield from look(deal, item, question, base, limits)
+    further = None if question.between else wider(item, *limits)
+    if further is not None and (not found.answers or found.edge):
+        second = yield from look(deal, item, question, base, further)
+        if second.answers:
+            found = second
+    return _picked(found, question.pick)
 
 
 def asks_exactly(question: Question) -> bool:
@@ -84,129 +94,137 @@ def _picked(outcome: Answers, pick: str | None) -> Answers:
     return replace(outcome, answers=(chosen(outcome.answers, key=lambda answer: answer.value),))
 
 
-def _look(
-    deal: Definition,
-    item: Input,
-    question: Question,
-    evaluate: Any,
-    bases: Sequence[float],
-    ranges: Sequence[tuple[float, float]],
-    numbers: NDArray[np.intp],
-) -> list[Answers]:
-    """The outcomes of the cases with these numbers, each looked for in its own range."""
-    exact, node, pick = asks_exactly(question), question.so_that or Name("pays_off"), question.pick
-    places = [places_of(item, limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
-    owner = np.repeat(numbers, [place.size for place in places])
-    x = np.concatenate(places)
-    values = evaluate(x, owner)
-    state = np.sign(values) if exact else (values == 1).astype(np.float64)
-    left = np.flatnonzero((owner[1:] == owner[:-1]) & (state[1:] != state[:-1]))
-    if exact:
-        left = left[state[left] * state[left + 1] < 0]
-    low, high = x[left], x[left + 1]
-    steps = np.full(left.size, item.step or 0.0)
-    low, high = close_in(evaluate, owner[left], low, high, signs=exact, steps=steps)
-    outcomes = []
-    if exact:
-        at_low, at_high = np.abs(evaluate(low, owner[left])), np.abs(evaluate(high, owner[left]))
-        before = np.maximum(np.abs(values[left]), np.abs(values[left + 1]))
-        jumps = ~(np.maximum(at_low, at_high) <= 1e-6 * before)
-        root = np.where(at_low <= at_high, low, high)
-        touch_owner, touch_at = _touches(evaluate, owner, x, values, state)
-        for k, limits in zip(numbers, ranges, strict=True):
-            mine = owner[left] == k
-            roots = [*root[mine & ~jumps], *x[(owner == k) & (state == 0)], *touch_at[touch_owner == k]]
-            answers = [_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))]
-            reason = ""
-            if not answers:
-                closest = _closest(evaluate, int(k), x[owner == k], values[owner == k])
-                reason = _why_none(deal, item, node, values[owner == k], closest, root[mine & jumps])
-            outcomes.append(Answers(tuple(_distinct(answers)), reason, limits))
-        return outcomes
-    for k, limits, base in zip(numbers, ranges, bases, strict=True):
-        # What turns only at the very edge of the range is a limit of the question, not of the deal.
-        hair = min(1e-9 * (limits[1] - limits[0]), 1e-6 * abs(base) or np.inf)
-        at_edge = (high - limits[0] <= hair) | (limits[1] - low <= hair)
-        mine = np.flatnonzero((owner[left] == k) & ~at_edge)
-        answers = []
-        for j in mine:
-            holds_below = state[left[j]] == 1
-            value = float(low[j] if holds_below else high[j])
-            answers.append(_answer(deal, item, value, "at most" if holds_below else "at least", limits))
-        own = values[owner == k] == 1
-        answers += [
-            Answer(float(edge), "exactly", show_value(deal, item, float(edge)), _EDGE)
-            for edge, holds, side in ((limits[0], own[0], "smallest"), (limits[1], own[-1], "largest"))
-            if holds and pick == side
-        ]
-        always = None if answers else bool((values[owner == k][1:-1] == 1).all())
-        reason = "" if always is None else _why_always(deal, item, always, limits)
-        outcomes.append(Answers(tuple(answers), reason, limits, always=always))
-    return outcomes
+def _condition(
+    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
+) -> Search[Answers]:
+    """The values between which a condition holds: figures are its truth, then its slacks."""
+    places = places_of(item, limits, base, _GRID)
+    known = Known(places, (yield places))
 
+    # Where a slack decides, it does to the last digit, so that an answer is the one that `==` gives.
+    smooth = item.step is None and known.figures.shape[0] > 1
 
-def _look_for_best(
-    deal: Definition,
-    item: Input,
-    question: Question,
-    evaluate: Any,
-    bases: Sequence[float],
-    ranges: Sequence[tuple[float, float]],
-    numbers: NDArray[np.intp],
-) -> list[Answers]:
-    """In each case the value at which the figure is largest (or smallest); the first of several that are alike."""
-    sign = -1.0 if question.aim == "most" else 1.0
+    def state(figures: Floats) -> NDArray[np.bool_]:
+        return np.asarray((figures[1:] >= 0).all(axis=0) if smooth else figures[0] == 1)
 
-    def worse(x: Floats, owner: NDArray[np.intp]) -> Floats:
-        figures = sign * evaluate(x, owner)
-        return np.where(np.isnan(figures), inf, figures)
+    def slack(figures: Floats) -> Floats | None:
+        return figures[1:] if figures.shape[0] > 1 else None
 
-    places = [places_of(item, limits, base, _GRID) for limits, base in zip(ranges, bases, strict=True)]
-    owner = np.repeat(numbers, [place.size for place in places])
-    x = np.concatenate(places)
-    size = worse(x, owner)
-    starts = np.searchsorted(owner, numbers) if (np.diff(numbers) > 0).all() else np.zeros(1, np.intp)
-    best, low, high, least = [], [], [], []
-    for start, place in zip(starts, places, strict=True):
-        own = size[start : start + place.size]
-        k = int(np.argmin(own))
-        best.append(place[k])
-        least.append(own[k])
-        low.append(place[max(k - 1, 0)])
-        high.append(place[min(k + 1, place.size - 1)])
-    found, value = np.array(best), np.array(least)
-    if item.step is None:
-        at, size_at = smallest(worse, numbers, np.array(low), np.array(high))
-        found, value = np.where(size_at < value, at, found), np.minimum(size_at, value)
-    outcomes = []
-    for place, figure, limits in zip(found, value, ranges, strict=True):
-        if not np.isfinite(figure):
-            outcomes.append(Answers((), f"{question.text} is undefined for every value looked at", limits))
+    if slack(known.figures) is not None and item.step is None:
+        yield from _islands(known)
+    # What turns only at the very edge of the range is a limit of the question, not of the deal.
+    hair = min(1e-9 * (limits[1] - limits[0]), 1e-6 * abs(base) or inf)
+    x, good = known.x, state(known.figures)
+    answers = []
+    for k in np.flatnonzero(good[1:] != good[:-1]).tolist():
+        low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), state, slack, item.step)
+        if high - limits[0] <= hair or limits[1] - low <= hair:
             continue
-        edge = item.choices == () and bool(place in limits)
-        answer = _answer(deal, item, float(place), "exactly", limits)
-        word = "largest" if question.aim == "most" else "smallest"
-        shown = deal.style.with_unit(float(sign * figure), deal.names.unit(question.so_that or Name("pays_off")))
-        note = "; ".join(filter(None, [f"{question.text} is {word}, {shown}", answer.note if not item.choices else ""]))
-        outcomes.append(Answers((replace(answer, note=note),), "", limits, edge=edge))
-    return outcomes
+        value = low if good[k] else high
+        answers.append(_answer(deal, item, value, "at most" if good[k] else "at least", limits))
+    if item.choices:
+        answers = [_answer(deal, item, float(k), "exactly", (-1.0, -1.0)) for k in x[good]] if not good.all() else []
+    answers += [
+        Answer(float(edge), "exactly", show_value(deal, item, float(edge)), _EDGE)
+        for edge, holds, side in ((limits[0], good[0], "smallest"), (limits[1], good[-1], "largest"))
+        if holds and question.pick == side
+    ]
+    always = None if answers else bool(good.all() if good.size <= 2 else good[1:-1].all())
+    reason = "" if always is None else _why_always(deal, item, always, limits)
+    return Answers(tuple(answers), reason, limits, always=always)
 
 
-def _touches(
-    evaluate: Any, owner: NDArray[np.intp], x: Floats, values: Floats, state: Floats
-) -> tuple[NDArray[np.intp], Floats]:
-    """Places between grid points where the function reaches zero without crossing it."""
+def _islands(known: Known) -> Search[None]:
+    """Look closer where a slack bends towards zero between places of one state: a condition may hold just there."""
+    worst = known.figures[1:].min(axis=0)
+    inner = np.arange(1, known.x.size - 1)
+    bends = (
+        ((worst[inner] < 0) & (worst[inner] > worst[inner - 1]) & (worst[inner] > worst[inner + 1]))
+        | ((worst[inner] >= 0) & (worst[inner] < worst[inner - 1]) & (worst[inner] < worst[inner + 1]))
+    )  # fmt: skip
+    for k in inner[bends].tolist():
+        low, high = float(known.x[k - 1]), float(known.x[k + 1])
+        side = -1.0 if worst[k] < 0 else 1.0
+        for _ in range(3):
+            places = np.linspace(low, high, 10)[1:-1]
+            figures = yield places
+            height = side * figures[1:].min(axis=0)
+            known.add(places, figures)
+            if (height < 0).any() or not np.isfinite(height).any():
+                break
+            at = int(np.nanargmin(height))
+            low, high = float(places[max(at - 1, 0)]), float(places[min(at + 1, places.size - 1)])
+
+
+def _exact(
+    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
+) -> Search[Answers]:
+    """The values at which two figures are equal: the figure is their difference."""
+    places = places_of(item, limits, base, _GRID)
+    known = Known(places, (yield places))
+    x, values = known.x, known.figures[0]
+    sign = np.sign(values)
+    roots = x[sign == 0].tolist()
+    jumps: list[float] = []
+
+    def state(figures: Floats) -> NDArray[np.bool_]:
+        return np.asarray(figures[0] >= 0)
+
+    def height(figures: Floats) -> Floats:
+        return np.asarray(np.abs(figures[0]))
+
+    for k in np.flatnonzero(sign[1:] * sign[:-1] < 0).tolist():
+        low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), state, lambda figures: figures)
+        at_low, at_high = (abs(float(known.figures[0, np.searchsorted(known.x, end)])) for end in (low, high))
+        before = max(abs(float(values[k])), abs(float(values[k + 1])))
+        (roots if max(at_low, at_high) <= 1e-6 * before else jumps).append(low if at_low <= at_high else high)
     size = np.abs(values)
     inner = np.arange(1, x.size - 1)
-    same = (
-        (owner[inner - 1] == owner[inner + 1]) & (state[inner - 1] == state[inner]) & (state[inner] == state[inner + 1])
-    )
-    low_point = inner[same & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1]) & (size[inner] > 0)]
-    if not low_point.size:
-        return np.empty(0, np.intp), np.empty(0)
-    at, least = touching(evaluate, owner[low_point], x[low_point - 1], x[low_point + 1])
-    zero = least <= 1e-12 * np.maximum(size[low_point - 1], size[low_point + 1])
-    return owner[low_point][zero], at[zero]
+    alike = (sign[inner - 1] == sign[inner]) & (sign[inner] == sign[inner + 1]) & (size[inner] > 0)
+    for k in inner[alike & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1])].tolist():
+        at, least = yield from lowest_between(float(x[k - 1]), float(x[k + 1]), height)
+        if least <= 1e-12 * max(size[k - 1], size[k + 1]):
+            roots.append(at)
+    answers = _distinct([_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))])
+    reason = ""
+    if not answers:
+        known_size = np.where(np.isnan(values), inf, size)
+        k = int(np.argmin(known_size))
+        closest = float(x[k])
+        if 0 < k < x.size - 1 and np.isfinite(values).any() and not jumps:
+            closest, _ = yield from lowest_between(float(x[k - 1]), float(x[k + 1]), height)
+        node = question.so_that or Name("pays_off")
+        reason = _why_none(deal, item, node, values, closest, np.array(jumps))
+    return Answers(tuple(answers), reason, limits)
+
+
+def _best(
+    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
+) -> Search[Answers]:
+    """The value at which the figure is largest (or smallest); the first of several that are alike."""
+    sign = -1.0 if question.aim == "most" else 1.0
+
+    def height(figures: Floats) -> Floats:
+        return np.where(np.isnan(figures[0]), inf, sign * figures[0])
+
+    places = places_of(item, limits, base, _GRID)
+    size = height((yield places))
+    k = int(np.argmin(size))
+    at, least = float(places[k]), float(size[k])
+    if not np.isfinite(least):
+        return Answers((), f"{question.text} is undefined for every value looked at", limits)
+    if item.step is None:
+        low, high = float(places[max(k - 1, 0)]), float(places[min(k + 1, places.size - 1)])
+        closer, lower = yield from lowest_between(low, high, height)
+        if lower < least:
+            at, least = closer, lower
+    edge = not item.choices and (at in limits)
+    answer = _answer(deal, item, at, "exactly", (-1.0, -1.0) if item.choices else limits)
+    word = "largest" if question.aim == "most" else "smallest"
+    unit = deal.names.unit(question.so_that or Name("pays_off"))
+    said = f"{question.text} is {word}, {deal.style.with_unit(sign * least, unit)}"
+    note = "; ".join(filter(None, [said, answer.note]))
+    return Answers((replace(answer, note=note),), "", limits, edge=edge)
 
 
 def _distinct(answers: list[Answer]) -> list[Answer]:
@@ -223,16 +241,6 @@ def _answer(deal: Definition, item: Input, value: float, kind: Side, limits: tup
         if item.high is not None and value > item.high:
             notes.append(f"above the high of {show_value(deal, item, item.high)}")
     return Answer(value, kind, show_value(deal, item, value, kind), "; ".join(notes))
-
-
-def _closest(evaluate: Any, case: int, x: Floats, values: Floats) -> float:
-    """The place of the smallest |function|, looked for between the neighbours of the smallest on the grid."""
-    size = np.where(np.isnan(values), np.inf, np.abs(values))
-    place = int(np.argmin(size))
-    if not 0 < place < x.size - 1:
-        return float(x[place])
-    at, _ = touching(evaluate, np.array([case]), x[place - 1 : place], x[place + 1 : place + 2])
-    return float(at[0])
 
 
 def _why_none(deal: Definition, item: Input, node: Node, values: Floats, closest: float, jumps: Floats) -> str:

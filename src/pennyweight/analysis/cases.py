@@ -97,7 +97,12 @@ class Model:
         for other in self._needed([asked_name(question.name)], known):
             if other.find != question.find and not self._reaches(question.find, other):
                 known[other.name] = self._answer_figures(other, known, cases)
-        return answers_of(self.definition, self.sweep, question, known, cases)
+        return answers_of(self.definition, self.program, self.sweep, question, known, cases)
+
+    def needs_answers(self, question: str) -> bool:
+        """Whether a question reads the answers to others."""
+        reached = self.program.depends[self.program.names[asked_name(question)]]
+        return any(reached & self.program.bits[other] for other in self.definition.questions)
 
     def _answer_figures(self, question: Question, known: Mapping[str, Floats], cases: int) -> Floats:
         """The answer in each case as a figure; one wide where nothing that is varied reaches it."""
@@ -107,8 +112,12 @@ class Model:
         base_varies = known[question.find].shape[-1] > 1 and question.between is None
         if same and not base_varies:
             first = {name: value[..., :1] for name, value in known.items()}
-            return np.array([self._single(answers_of(self.definition, self.sweep, question, first, 1)[0])])
-        return np.array([self._single(one) for one in answers_of(self.definition, self.sweep, question, known, cases)])
+            return np.array(
+                [self._single(answers_of(self.definition, self.program, self.sweep, question, first, 1)[0])]
+            )
+        return np.array(
+            [self._single(one) for one in answers_of(self.definition, self.program, self.sweep, question, known, cases)]
+        )
 
     @staticmethod
     def _single(found: Answers) -> float:

@@ -171,6 +171,9 @@ def _unreached(case: Case) -> Iterator[Check]:
     reached: set[str] = set()
     todo = list(deal.measures)
     todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
+    todo += [column.name for table in deal.tables.values() for column in table.columns.values()]
+    todo += [name for check in deal.own_checks.values() for name in names_in(check.node)]
+    todo += [name for chart in deal.charts.values() for name in chart.lines]
     while todo:
         name = todo.pop()
         if name not in reached:

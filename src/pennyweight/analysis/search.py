@@ -1,12 +1,7 @@
-"""Looking for values of an input: where to look, and how to close in on several at once.
-
-Every round evaluates all brackets at a row of places in one batch and keeps the cell in which the state
-changes, so a bracket shrinks seventeenfold a round, whatever the function looks like inside.
-"""
+"""Where to look for values of an input: its range, a wider one, and the places that are tried first."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from math import ceil, floor
 from typing import TypeAlias
 
@@ -16,15 +11,9 @@ from numpy.typing import NDArray
 from pennyweight.core.dates import Days
 from pennyweight.deals.definition import Input
 
-__all__ = ["close_in", "default_range", "places_of", "smallest", "touching", "wider"]
+__all__ = ["default_range", "places_of", "wider"]
 
 Floats: TypeAlias = NDArray[np.float64]
-Evaluate: TypeAlias = Callable[[Floats, NDArray[np.intp]], Floats]
-"""(values of the input, number of the case each belongs to) to what is looked at."""
-
-_PLACES = 16
-_ROUNDS = 15
-_EPS = float(np.finfo(np.float64).eps)
 _MOST_WHOLE = 20_000
 """Up to so many whole values every one is tried."""
 
@@ -87,77 +76,6 @@ def places_of(item: Input, limits: tuple[float, float], base: float, count: int)
 def grid(low: float, high: float, base: float, count: int) -> Floats:
     """Places from low to high, dense around the base and with it among them, denser still close to it."""
     steps = np.linspace(0.0, 1.0, count)
-    curve = np.concatenate([0.25 * steps + 0.75 * steps**2, 0.5 ** np.arange(8.0, 44.0, 2.0)])
+    curve = np.concatenate([0.25 * steps + 0.75 * steps**2, 0.5 ** np.array([8.0, 12.0, 18.0, 28.0, 40.0])])
     inside = min(max(base, low), high)
     return np.unique(np.concatenate([inside + (high - inside) * curve, inside - (inside - low) * curve]))
-
-
-def close_in(
-    evaluate: Evaluate,
-    owner: NDArray[np.intp],
-    low: Floats,
-    high: Floats,
-    *,
-    signs: bool,
-    steps: Floats | None = None,
-) -> tuple[Floats, Floats]:
-    """Shrink every bracket around the change of state in it.
-
-    State is the sign of the function with `signs`, else whether it is 1 (a condition that holds). Returns
-    (low, high), a last digit or so apart; where there are `steps`, the two multiples of it between which it changes.
-    """
-    low, high = low.copy(), high.copy()
-    if not owner.size:
-        return low, high
-    start = _state(evaluate(low, owner), signs)
-    share = np.arange(1, _PLACES + 1) / (_PLACES + 1)
-    steps = np.zeros(owner.size) if steps is None else steps
-    for _ in range(_ROUNDS):
-        apart = np.where(steps > 0, 1.000001 * steps, 4 * _EPS * np.maximum(np.abs(low), np.abs(high)))
-        open_ = np.flatnonzero(np.abs(high - low) > apart)
-        if not open_.size:
-            break
-        places = low[open_, None] + (high - low)[open_, None] * share
-        step = np.where(steps > 0, steps, 1.0)[open_, None]
-        places = np.where(steps[open_, None] > 0, np.round(places / step) * step, places)
-        states = _state(evaluate(places.reshape(-1), np.repeat(owner[open_], _PLACES)), signs)
-        same = states.reshape(-1, _PLACES) == start[open_, None]
-        first = np.where(same.all(axis=1), _PLACES, np.argmin(same, axis=1))
-        edges = np.column_stack([low[open_], places, high[open_]])
-        rows = np.arange(open_.size)
-        low[open_], high[open_] = edges[rows, first], edges[rows, first + 1]
-    return low, high
-
-
-def touching(evaluate: Evaluate, owner: NDArray[np.intp], low: Floats, high: Floats) -> tuple[Floats, Floats]:
-    """The place of the smallest |function| between low and high, and that smallest size."""
-    low, high = low.copy(), high.copy()
-    share = np.linspace(0.0, 1.0, _PLACES + 2)
-    rows = np.arange(low.size)
-    for _ in range(_ROUNDS):
-        places = low[:, None] + (high - low)[:, None] * share
-        size = np.abs(evaluate(places.reshape(-1), np.repeat(owner, share.size))).reshape(places.shape)
-        best = np.argmin(np.where(np.isnan(size), np.inf, size), axis=1)
-        low, high = places[rows, np.maximum(best - 1, 0)], places[rows, np.minimum(best + 1, share.size - 1)]
-    middle = (low + high) / 2
-    return middle, np.abs(evaluate(middle, owner))
-
-
-def smallest(evaluate: Evaluate, owner: NDArray[np.intp], low: Floats, high: Floats) -> tuple[Floats, Floats]:
-    """The place of the smallest value of the function between low and high, and that value."""
-    low, high = low.copy(), high.copy()
-    share = np.linspace(0.0, 1.0, _PLACES + 2)
-    rows = np.arange(low.size)
-    at, least = low, np.full(low.size, np.inf)
-    for _ in range(_ROUNDS):
-        places = low[:, None] + (high - low)[:, None] * share
-        values = evaluate(places.reshape(-1), np.repeat(owner, share.size)).reshape(places.shape)
-        best = np.argmin(values, axis=1)
-        better = values[rows, best] < least
-        at, least = np.where(better, places[rows, best], at), np.where(better, values[rows, best], least)
-        low, high = places[rows, np.maximum(best - 1, 0)], places[rows, np.minimum(best + 1, share.size - 1)]
-    return at, least
-
-
-def _state(values: Floats, signs: bool) -> Floats:
-    return np.sign(values) if signs else (values == 1).astype(np.float64)

@@ -1,25 +1,30 @@
-"""Turning points: how far each input may move, alone, before the verdict turns."""
+"""Turning points: how far each input may move, alone, before the verdict turns, and which goal turns it."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.answers import probes_of, series_of
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.search import close_in, default_range, places_of
-from pennyweight.deals.compiler.program import met_name
-from pennyweight.deals.definition import Input
+from pennyweight.analysis.found import Answers
+from pennyweight.analysis.probing import Known, Probe, Search, in_step, narrowed
+from pennyweight.analysis.search import default_range, places_of
+from pennyweight.deals.compiler.program import met_name, slack_name
+from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.described import Described
 
-__all__ = ["TurningPoint", "turning_points"]
+__all__ = ["TurningPoint", "answers_and_turns", "turning_points"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_GRID = 49
+_NEAR = (0.003, 0.02, 0.06, 0.15, 0.3, 0.55, 1.0)
+"""Where each side of an input's range is looked at first, as parts of it."""
 _BLOCK = 64
 
 
@@ -29,14 +34,16 @@ class TurningPoint(Described):
 
     `base` and `turns_at` are in the input's unit, or multiples of itself for a series (`by_scale`). `below` and
     `above` are the nearest turns on each side, on the side that pays off; `turns_at` is the nearer. `distance`
-    is how far, as a fraction of the base; `of_range` as a fraction of low…high, when those are given.
+    is how far, as a fraction of the base; `of_range` as a fraction of low…high, when those are given. `goals` are the
+    goals that turn there. `limit_below` and `limit_above` are values beyond which a goal's figure is undefined, so that
+    nothing turns there. Of an input that takes one of several words, `choices` are those with which the deal pays off.
 
     >>> from importlib.resources import files
     >>> from pennyweight import Deal
     >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
     >>> point = deal.turning_points()[0]
-    >>> point.input, round(point.turns_at, 2), round(point.distance, 4)
-    ('hull', 465195.15, 0.1076)
+    >>> point.input, round(point.turns_at, 2), round(point.distance, 4), point.goals
+    ('hull', 465195.15, 0.1076, ('payback',))
     """
 
     input: str
@@ -48,94 +55,189 @@ class TurningPoint(Described):
     of_range: float | None
     by_scale: bool
     reason: str
+    goals: tuple[str, ...] = ()
+    limit_below: float | None = None
+    limit_above: float | None = None
+    choices: tuple[str, ...] = ()
+
+    @property
+    def nearness(self) -> float | None:
+        """How near the turn is: in parts of low…high where there is a range, else of the base; None without a turn."""
+        if self.turns_at is None:
+            return None
+        return (
+            abs(self.of_range) if self.of_range is not None else None if self.distance is None else abs(self.distance)
+        )
 
 
 def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     """The turning points of every input, around one case."""
     deal = model.definition
+    base = stack(deal, [inputs])
+    probes = turning_probes(model, inputs)
+    # By blocks: every input of a block is moved in every case of it, so memory grows with the square of its size.
+    found: list[TurningPoint] = []
+    for start in range(0, len(probes), _BLOCK):
+        found += in_step(model.sweep, base, series_of(deal), probes[start : start + _BLOCK])
+    return found
+
+
+def answers_and_turns(
+    model: Model, inputs: Inputs, *, turns: bool
+) -> tuple[dict[str, Answers], tuple[TurningPoint, ...]]:
+    """The answers to all questions of a deal in one case, and its turning points, searched for together."""
+    deal, program = model.definition, model.program
+    base = stack(deal, [inputs])
+    alone = [name for name in deal.questions if not model.needs_answers(name)]
+    probes: list[Probe[Any]] = []
+    for name in alone:
+        probes += probes_of(deal, program, deal.questions[name], base, 1)
+    moved = turning_probes(model, inputs) if turns else []
+    probes += moved
+    found: list[Any] = []
+    for start in range(0, len(probes), _BLOCK):
+        found += in_step(model.sweep, base, series_of(deal), probes[start : start + _BLOCK])
+    answers = dict(zip(alone, found[: len(alone)], strict=True))
+    for name, question in deal.questions.items():
+        if name not in answers:
+            answers[name] = model.answers(question, base, 1)[0]
+    return {name: answers[name] for name in deal.questions}, tuple(found[len(alone) :])
+
+
+def turning_probes(model: Model, inputs: Inputs) -> list[Probe[TurningPoint]]:
+    """A search for each input that may turn the verdict; facts and terms of loans that are not drawn are left alone."""
+    deal = model.definition
     if not deal.goals:
         return []
     idle = _idle_terms(model, inputs)
-    items = [item for item in deal.inputs.values() if item.name not in idle and not item.fixed]
-    # By blocks: every input of a block is moved in every case of it, so memory grows with the square of its size.
+    watched = tuple(name for goal in deal.goals for name in (met_name(goal), slack_name(goal)))
     return [
-        point
-        for start in range(0, len(items), _BLOCK)
-        for point in _block(model, inputs, items[start : start + _BLOCK])
+        Probe(
+            0, item.name, watched, _turns(deal, item, 1.0 if item.is_series else float(np.asarray(inputs[item.name])))
+        )
+        for item in deal.inputs.values()
+        if item.name not in idle and not item.fixed
     ]
 
 
-def _block(model: Model, inputs: Inputs, items: list[Input]) -> list[TurningPoint]:
-    deal = model.definition
-    base = stack(deal, [inputs])
+@dataclass(slots=True)
+class _Goals:
+    """What the figures of a probe say: truths and slacks of the goals, one after the other."""
+
+    names: Sequence[str]
+    shift: Floats
+    """For a goal that is met within its tolerance alone, how far; 0 for all others."""
+    exact: bool
+
+    def met(self, figures: Floats) -> NDArray[np.bool_]:
+        """Which goals are met, (goals, n)."""
+        if not self.exact:
+            return np.asarray(figures[0::2] == 1)
+        return np.asarray(self.slack(figures) >= 0)
+
+    def pays(self, figures: Floats) -> NDArray[np.bool_]:
+        """Where all are."""
+        return np.asarray(self.met(figures).all(axis=0))
+
+    def slack(self, figures: Floats) -> Floats:
+        """How far each lies beyond its bound."""
+        return figures[1::2] + self.shift[:, None]
+
+
+def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
     years = deal.timeline.periods / deal.timeline.per_year
-    bases = np.array([1.0 if item.is_series else float(inputs[item.name]) for item in items])
-    ranges = [default_range(item, base, years, deal.timeline.periods) for item, base in zip(items, bases, strict=True)]
-    places = [places_of(item, limits, base, _GRID) for item, limits, base in zip(items, ranges, bases, strict=True)]
-    mover = np.repeat(np.arange(len(items)), [place.size for place in places])
-    x = np.concatenate(places)
+    limits = default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
+    places = _places(item, limits, base)
+    known = Known(places, (yield places))
+    at_base = int(np.searchsorted(known.x, base)) if base in known.x else int(np.argmin(np.abs(known.x - base)))
+    slack, met = known.figures[1::2, at_base], known.figures[0::2, at_base] == 1
+    tolerated = met & (slack < 0)
+    goals = _Goals(list(deal.goals), np.where(tolerated, -slack, 0.0), item.step is None)
+    if item.choices:
+        return _of_choices(item, base, known, goals)
+    x, pays = known.x, goals.pays(known.figures)
+    hair = 1e-9 * (limits[1] - limits[0])
+    sides: dict[str, tuple[float, tuple[str, ...], bool]] = {}
+    changes = np.flatnonzero(pays[1:] != pays[:-1])
+    for side, nearest in (("below", changes[x[changes + 1] <= base][-1:]), ("above", changes[x[changes] >= base][:1])):
+        for k in nearest.tolist():
+            low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), goals.pays, goals.slack, item.step)
+            # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.
+            if high - limits[0] <= hair or limits[1] - low <= hair:
+                continue
+            good, bad = (low, high) if pays[k] else (high, low)
+            at_good, at_bad = (known.figures[:, np.searchsorted(known.x, end)][:, None] for end in (good, bad))
+            failing = ~goals.met(at_bad)[:, 0]
+            lost = ~np.isfinite(goals.slack(at_bad)[:, 0])
+            gained = ~np.isfinite(goals.slack(at_good)[:, 0]) & ~lost
+            # Where a figure stops existing nothing turns: it is a limit of what can be asked.
+            limit = bool((failing & ~lost).sum() == 0 or gained.any())
+            names = tuple(name for name, fails in zip(goals.names, failing & ~lost, strict=True) if fails)
+            sides[side] = (good, names, limit)
+    return _point(item, base, sides, _reason(goals, known, sides))
 
-    def evaluate(values: Floats, moved: NDArray[np.intp], wanted: list[str]) -> dict[str, Floats]:
-        changes = {
-            item.name: np.where(moved == k, values, bases[k]) for k, item in enumerate(items) if (moved == k).any()
-        }
-        return model.sweep(base, np.zeros(moved.size, np.intp), changes, wanted)
 
-    goals = [met_name(name) for name in deal.goals]
-    figures = evaluate(x, mover, ["pays_off", *goals])
-    pays = figures["pays_off"] == 1
-    left = np.flatnonzero((mover[1:] == mover[:-1]) & (pays[1:] != pays[:-1]))
-    low, high = close_in(
-        lambda values, moved: evaluate(values, moved, ["pays_off"])["pays_off"],
-        mover[left],
-        x[left],
-        x[left + 1],
-        signs=False,
-        steps=np.array([item.step or 0.0 for item in items])[mover[left]],
+def _places(item: Input, limits: tuple[float, float], base: float) -> Floats:
+    """Where an input is looked at first: more closely near its base."""
+    if item.step is not None:
+        every = places_of(item, limits, base, 49)
+        if every.size <= 48:
+            return np.union1d(every, [base])
+        span = np.unique(np.round(_spread(limits, base) / item.step)) * item.step
+        return np.union1d(span[(span >= limits[0]) & (span <= limits[1])], [base])
+    return _spread(limits, base)
+
+
+def _spread(limits: tuple[float, float], base: float) -> Floats:
+    parts = np.array(_NEAR)
+    inside = min(max(base, limits[0]), limits[1])
+    above, below = inside + (limits[1] - inside) * parts, inside - (inside - limits[0]) * parts
+    return np.unique(np.concatenate([below, [inside], above]))
+
+
+def _of_choices(item: Input, base: float, known: Known, goals: _Goals) -> TurningPoint:
+    pays = goals.pays(known.figures)
+    good = tuple(item.choices[round(k)] for k, holds in zip(known.x.tolist(), pays, strict=True) if holds)
+    turning = next((k for k, holds in zip(known.x.tolist(), pays, strict=True) if holds != pays[round(base)]), None)
+    reason = "pays off at every value" if pays.all() else "" if good else _blocked(goals, known)
+    return TurningPoint(
+        item.name, base, None, None, turning, None, None, False, reason, choices=good if turning is not None else ()
     )
-    turns = np.where(pays[left], low, high)
-    # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.
-    lowest, highest = np.array(ranges)[mover[left]].T if left.size else (np.empty(0), np.empty(0))
-    hair = 1e-9 * (highest - lowest)
-    inner = (high - lowest > hair) & (highest - low > hair)
-    points = []
-    for k, item in enumerate(items):
-        mine = turns[(mover[left] == k) & inner]
-        own = slice(*np.searchsorted(mover, [k, k + 1]))
-        reason = ""
-        if not mine.size and not (always := bool(pays[own][1:-1].all())):
-            blocked = [goal for goal in deal.goals if not (figures[met_name(goal)][own] == 1).any()]
-            reason = _reason(always, blocked)
-        elif not mine.size:
-            reason = _reason(True, [])
-        points.append(_point(item.name, float(bases[k]), mine, item.low, item.high, item.is_series, reason))
-    return points
 
 
 def _point(
-    name: str, base: float, turns: Floats, low: float | None, high: float | None, by_scale: bool, reason: str
+    item: Input, base: float, sides: Mapping[str, tuple[float, tuple[str, ...], bool]], reason: str
 ) -> TurningPoint:
-    under, over = turns[turns <= base], turns[turns > base]
-    below = float(under.max()) if under.size else None
-    above = float(over.min()) if over.size else None
-    sides = [side for side in (below, above) if side is not None]
-    nearest = min(sides, key=lambda side: abs(side - base)) if sides else None
+    turns = {side: found for side, found in sides.items() if not found[2]}
+    limits = {side: found[0] for side, found in sides.items() if found[2]}
+    nearest = min(turns.values(), key=lambda found: abs(found[0] - base)) if turns else None
     distance = of_range = None
     if nearest is not None:
         with np.errstate(all="ignore"):
-            away = (nearest - base) / abs(base) if base else np.inf
+            away = (nearest[0] - base) / abs(base) if base else np.inf
         distance = float(away) if np.isfinite(away) else None
-        if low is not None and high is not None and high > low and not by_scale:
-            of_range = (nearest - base) / (high - low)
-    return TurningPoint(name, base, below, above, nearest, distance, of_range, by_scale, reason)
+        if item.low is not None and item.high is not None and item.high > item.low and not item.is_series:
+            of_range = (nearest[0] - base) / (item.high - item.low)
+    below, above = turns.get("below"), turns.get("above")
+    return TurningPoint(
+        item.name, base, below[0] if below else None, above[0] if above else None,
+        nearest[0] if nearest else None, distance, of_range, item.is_series, "" if nearest else reason,
+        nearest[1] if nearest else (), limits.get("below"), limits.get("above"),
+    )  # fmt: skip
 
 
-def _reason(always: bool, blocked: list[str]) -> str:
-    if always:
+def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[str, ...], bool]]) -> str:
+    pays = goals.pays(known.figures)
+    always = bool(pays.all() if pays.size <= 2 else pays[1:-1].all())
+    if always or (sides and all(limit for _, _, limit in sides.values()) and pays.any()):
         return "pays off at every value"
-    if blocked:
-        return f"{' and '.join(blocked)} missed at every value"
-    return "no value meets all goals at once"
+    return _blocked(goals, known)
+
+
+def _blocked(goals: _Goals, known: Known) -> str:
+    met = goals.met(known.figures)
+    never = [name for name, row in zip(goals.names, met, strict=True) if not row.any()]
+    return f"{' and '.join(never)} missed at every value" if never else "no value meets all goals at once"
 
 
 def _idle_terms(model: Model, inputs: Inputs) -> set[str]:

@@ -14,11 +14,11 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
 from pennyweight.analysis.found import Answers
 from pennyweight.analysis.tabulating import TableResult, table_of
-from pennyweight.analysis.turning import TurningPoint, turning_points
+from pennyweight.analysis.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import PARTS, Definition, Goal
-from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.nodes import show
 from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
 from pennyweight.described import Described, FrozenMapping
@@ -117,10 +117,21 @@ class Weighing(Shown):
     @cached_property
     def answers(self) -> Mapping[str, Answers]:
         """The answers to the deal's questions, worked out when they are first asked for."""
-        deal, case = self.definition, stack(self.definition, [self.case])
-        return FrozenMapping(
-            {name: self.model.answers(question, case, 1)[0] for name, question in deal.questions.items()}
-        )
+        return FrozenMapping(answers_and_turns(self.model, self.case, turns=False)[0])
+
+    def work_out(self) -> None:
+        """Work out answers and turning points together, which is quicker than one after the other.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> weighing.work_out()
+        >>> len(weighing.turning_points), list(weighing.answers)
+        (10, ['top_price'])
+        """
+        if "answers" not in self.__dict__ and "turning_points" not in self.__dict__:
+            answers, turns = answers_and_turns(self.model, self.case, turns=True)
+            self.__dict__.update(answers=FrozenMapping(answers), turning_points=turns)
 
     @cached_property
     def tables(self) -> Mapping[str, TableResult]:
@@ -209,6 +220,7 @@ class Weighing(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
+        self.work_out()
         return {
             "format": 1,
             "deal": self.deal,
@@ -261,6 +273,7 @@ class Weighing(Shown):
 
     def document(self, *, by: str | None = None) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"."""
+        self.work_out()
         return weighing_page(self, by=by)
 
 

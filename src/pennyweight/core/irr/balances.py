@@ -1,4 +1,4 @@
-"""Rows whose account never turns: at the rate found, what is put in stays put in until the end, so there is no other rate.
+"""Rows whose account never turns: what is put in stays in until the end, so there is no rate but the one found.
 
 With B(t) the flows up to t grown at the rate r, B(t) of one sign for all t before the last is enough: at a higher rate
 every B(t) lies further out, so the last is past zero; at a lower one it lies short of it. Several changes of sign

@@ -66,11 +66,12 @@ def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutc
     outcomes = np.zeros(rows.shape[0], dtype=np.int8)
     if when is not None and when.ndim > 1:
         when = np.broadcast_to(when, table.shape).reshape(-1, n)
-    if when is None and n > 1 and rows.shape[0] >= _FAST_FROM:
-        rest = in_chunks(rows, rate_rows)
-    else:
-        rest = np.arange(rows.shape[0])
-    if rest.size and when is None and n > 1 and rest.size >= _FAST_FROM:
+    if when is None and rows.shape[0] < _FAST_FROM:
+        for k, row in enumerate(rows.tolist()):
+            rate_rows[k], outcomes[k] = one_row(row)
+        return IrrOutcomes(rate_rows.reshape(lead), outcomes.reshape(lead))
+    rest = in_chunks(rows, rate_rows) if when is None and n > 1 else np.arange(rows.shape[0])
+    if rest.size and when is None and n > 1:
         found = np.full(rest.size, np.nan)
         settled = settled_rows(rows[rest], found)
         rate_rows[rest[settled]] = found[settled]

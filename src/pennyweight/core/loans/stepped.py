@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from pennyweight.core.loans.level_payment import payment_share
 from pennyweight.core.loans.repayment import Repayment
+from pennyweight.core.loans.undisturbed import paths
 from pennyweight.errors import choice
 
 __all__ = ["Ledger"]
@@ -36,7 +37,8 @@ class Ledger:
     """
 
     def __init__(self, shape: Repayment, units: float | None = None) -> None:
-        self.shape, self.units = choice(shape, ("level", "principal", "interest"), "shape"), units
+        self.shape: Repayment = choice(shape, ("level", "principal", "interest"), "shape")
+        self.units = units
         zero = np.zeros(1)
         self.amount = zero
         self.balance, self.rate, self.payment = zero, zero, zero
@@ -116,6 +118,14 @@ class Ledger:
     def _make(self, now: Bools, made: Floats) -> None:
         """The payments that were made before the loan came in: what is owed after them is what is drawn."""
         made = np.where(now & np.isfinite(made), made, 0.0)
+        if self.units is None and not (self.only > 0).any():
+            found = paths(self.shape, self.balance, self.rate, self.payment, self.left, int(made.max()))
+            width = found.balance.shape[1]
+            number = np.broadcast_to(made, width).astype(np.intp)
+            self.balance = found.balance[number, np.arange(width)]
+            self.left, self.spread = self.left - made, self.spread - made
+            self.drawn = np.where(now, self.balance, self.drawn)
+            return
         kept = self.paid, self.interest
         for k in range(int(made.max())):
             self._pay_once((made > k) & (self.balance != 0))

@@ -25,6 +25,7 @@ from pennyweight.deals.compiler.program import (
     check_name,
     met_name,
     nearly_name,
+    slack_name,
     target_name,
 )
 from pennyweight.deals.compiler.recursion import compile_group
@@ -34,6 +35,7 @@ from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import (
     Binary,
     Compare,
+    Logic,
     Name,
     Node,
     Number,
@@ -65,8 +67,10 @@ class _Compiler(Slots):
         for group in _groups(self._edges()):
             self._compile_group(group)
         self._compile_goals()
+        self.slacks: dict[str, tuple[str, ...]] = {}
         for name, question in definition.questions.items():
             self.names[asked_name(name)] = self._compile_question(question)
+            self.slacks[name] = self._compile_slacks(question)
         for name, check in definition.own_checks.items():
             self.names[check_name(name)] = self.translate(check.node)
         for name, chart in definition.charts.items():
@@ -85,6 +89,7 @@ class _Compiler(Slots):
             names=self.names,
             reads={name: frozenset(self._edges_of(name)) for name in self.nodes},
             questions=self._order_of_questions(),
+            slacks=self.slacks,
         )
 
     def _order_of_questions(self) -> tuple[str, ...]:
@@ -204,6 +209,24 @@ class _Compiler(Slots):
 
     # Questions and goals.
 
+    def _compile_slacks(self, question: Question) -> tuple[str, ...]:
+        """The differences whose signs decide a condition that is one comparison, or several joined by `and`."""
+        node = question.so_that
+        if question.aim != "true":
+            return ()
+        if node is None or node == Name("pays_off"):
+            return tuple(slack_name(goal) for goal in self.definition.goals)
+        parts = node.parts if isinstance(node, Logic) and node.operator == "and" else (node,)
+        names = []
+        for number, part in enumerate(parts):
+            if not (isinstance(part, Compare) and part.operator in (">=", "<=", ">", "<")):
+                return ()
+            sides = (part.left, part.right) if part.operator[0] == ">" else (part.right, part.left)
+            name = f"{slack_name(question.name)} {number}"
+            self.names[name] = self.operation("-", *map(self.translate, sides))
+            names.append(name)
+        return tuple(names)
+
     def _compile_question(self, question: Question) -> int:
         """What is looked at: a difference that becomes zero, a condition that holds, or a figure at its largest."""
         node = question.so_that
@@ -233,6 +256,12 @@ class _Compiler(Slots):
             near = min(tolerance, _half_digit(node))
             compute = partial(_reaches, upward, near, goal.undefined_is_met)
             slot = self.emit(("reaches", upward, near, goal.undefined_is_met), compute, [value, bound], False)
+            if key != "nearly":
+                sides = (value, bound) if upward else (bound, value)
+                slack = self.operation("-", *sides)
+                if goal.undefined_is_met:
+                    slack = self.emit("undefined is met", _endless, [slack], False)
+                self.names[slack_name(goal.measure)] = slack
             self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
         return self.names[met_name(goal.measure)]
 
@@ -264,6 +293,11 @@ def _half_digit(bound: Node) -> float:
         return float("inf")
     exponent = int(Decimal(repr(bound.value)).normalize().as_tuple().exponent)
     return 0.5 * 10.0**exponent if exponent < 0 else float("inf")
+
+
+def _endless(slack: Floats) -> Floats:
+    """The slack of a goal that an undefined figure meets: without end there."""
+    return np.where(np.isnan(slack), np.inf, slack)
 
 
 def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bound: Floats) -> Floats:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["Program", "asked_name", "bound_name", "check_name", "met_name", "nearly_name", "target_name"]
+__all__ = ["Program", "asked_name", "bound_name", "check_name", "met_name", "nearly_name", "slack_name", "target_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -35,6 +35,8 @@ class Program:
     """Every name with all the names it reads, inputs included."""
     questions: tuple[str, ...] = ()
     """Every question, after those it needs the answers of."""
+    slacks: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """For each question the names whose signs decide it (all of them 0 or more); none where nothing smooth does."""
     plans: dict[object, object] = field(default_factory=dict)
     """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
 
@@ -52,6 +54,11 @@ def check_name(check: str) -> str:
 def target_name(chart: str) -> str:
     """The hidden name of the target of a chart."""
     return f"?target {chart}"
+
+
+def slack_name(goal: str) -> str:
+    """The hidden name of how far a goal's figure lies beyond its bound."""
+    return f"?slack {goal}"
 
 
 def met_name(goal: str) -> str:
