@@ -12,9 +12,10 @@ if TYPE_CHECKING:
     from pennyweight.analysis.comparison import Comparison
     from pennyweight.analysis.deal import Deal
     from pennyweight.analysis.found import Answer, Answers, Found
+    from pennyweight.analysis.judging import Figure, GoalResult
     from pennyweight.analysis.turning import TurningPoint
     from pennyweight.analysis.variation import Variation
-    from pennyweight.analysis.weighing import Figure, GoalResult, Weighing
+    from pennyweight.analysis.weighing import Weighing
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loans.batch_events import LoanEvents
     from pennyweight.core.loans.loan_book import LoanBook
@@ -79,11 +80,11 @@ _HOMES = {
     "Document": "documents.model",
     "Event": "instruments.loans.events",
     "Extra": "instruments.loans.what_if",
-    "Figure": "analysis.weighing",
+    "Figure": "analysis.judging",
     "FlowsReport": "instruments.flows.report",
     "FlowsWorking": "instruments.flows.working",
     "Found": "analysis.found",
-    "GoalResult": "analysis.weighing",
+    "GoalResult": "analysis.judging",
     "Holiday": "instruments.loans.events",
     "InputError": "errors",
     "IrrOutcome": "core.irr.outcome",

@@ -26,6 +26,7 @@ Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, flo
 
 _GRID = 33
 _EDGE = "at the edge of what was looked at"
+_NOT_THERE = "beyond it a figure is undefined"
 
 
 def answers_of(
@@ -120,8 +121,12 @@ def _condition(
         low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), state, slack, item.step)
         if high - limits[0] <= hair or limits[1] - low <= hair:
             continue
-        value = low if good[k] else high
-        answers.append(_answer(deal, item, value, "at most" if good[k] else "at least", limits))
+        value, beyond = (low, high) if good[k] else (high, low)
+        answer = _answer(deal, item, value, "at most" if good[k] else "at least", limits)
+        outside = known.figures[1:, np.searchsorted(known.x, beyond)]
+        if np.isnan(outside).any():
+            answer = replace(answer, note="; ".join(filter(None, [_NOT_THERE, answer.note])))
+        answers.append(answer)
     if item.choices:
         answers = [_answer(deal, item, float(k), "exactly", (-1.0, -1.0)) for k in x[good]] if not good.all() else []
     answers += [
@@ -222,7 +227,8 @@ def _best(
     answer = _answer(deal, item, at, "exactly", (-1.0, -1.0) if item.choices else limits)
     word = "largest" if question.aim == "most" else "smallest"
     unit = deal.names.unit(question.so_that or Name("pays_off"))
-    said = f"{question.text} is {word}, {deal.style.with_unit(sign * least, unit)}"
+    name = question.so_that.name if isinstance(question.so_that, Name) else ""
+    said = f"{deal.label(name) if name else question.text} is {word}, {deal.style.with_unit(sign * least, unit)}"
     note = "; ".join(filter(None, [said, answer.note]))
     return Answers((replace(answer, note=note),), "", limits, edge=edge)
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.core import flows
+from pennyweight.deals.compiler.program import check_name
 from pennyweight.deals.definition import Definition, Goal, Line
 from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.names import bind
@@ -44,18 +45,22 @@ def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tup
 
 
 def numbers_inside(deal: Definition) -> list[str]:
-    """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"."""
+    """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"; the months of a year are none."""
     found: list[str] = []
     for loan in deal.loans.values():
         formulas = dict(loan.terms) | ({} if loan.extra is None else {"extra": loan.extra})
         for term, node in formulas.items():
-            numbers = [part for part in walk(node) if isinstance(part, Number) and part.value not in (0.0, 1.0)]
-            found += [f"{number.text} in {loan.name}.{term}" for number in numbers]
+            found += [f"{number.text} in {loan.name}.{term}" for number in _numbers(node)]
     for table in (deal.values, deal.lines, deal.levels):
         for name, item in table.items():
-            numbers = [node for node in walk(item.node) if isinstance(node, Number)]
-            found += [f"{number.text} in {name}" for number in numbers if number.value not in (0.0, 1.0)]
-    return found
+            found += [f"{number.text} in {name}" for number in _numbers(item.node)]
+    return list(dict.fromkeys(found))
+
+
+def _numbers(node: Node) -> list[Number]:
+    """The numbers in a formula that somebody has assumed."""
+    numbers = [part for part in walk(node) if isinstance(part, Number)]
+    return [number for number in numbers if number.value not in (0.0, 1.0, 12.0, float("inf")) and not number.unit]
 
 
 def _adds_up(case: Case) -> Iterator[Check]:
@@ -186,6 +191,20 @@ def _unreached(case: Case) -> Iterator[Check]:
         yield False, f"No measure, goal or question reaches {', '.join(idle)}."
 
 
+def _own(case: Case) -> Iterator[Check]:
+    """The checks the deal itself asks for."""
+    for name, check in case.deal.own_checks.items():
+        holds = np.atleast_1d(case.values[check_name(name)])
+        holds = holds[:, 0] if holds.ndim == 2 else holds
+        if (holds == 1).all():
+            yield True, f"{check.label}."
+            continue
+        broken = int(np.flatnonzero(holds != 1)[0])
+        when = f" in {case.deal.timeline.period} {broken}" if holds.size > 1 else ""
+        word = "is undefined" if np.isnan(holds[broken]) else "does not hold"
+        yield False, f"{check.label}: {check.text} {word}{when}."
+
+
 def _remarks(case: Case) -> Iterator[Check]:
     """What was remarked when the deal was read."""
     yield from ((True, remark) for remark in case.deal.remarks)
@@ -200,6 +219,7 @@ CHECKS: tuple[Callable[[Case], Iterator[Check]], ...] = (
     _loans,
     _ranges,
     _unreached,
+    _own,
     _remarks,
 )
 """Every check in the order in which they are shown; one more is a function, and a line here."""

@@ -7,7 +7,7 @@ from math import ceil, floor
 from pennyweight.analysis.found import Side
 from pennyweight.deals.definition import Definition, Input
 
-__all__ = ["show_base", "show_figure", "show_value"]
+__all__ = ["headed", "show_base", "show_figure", "show_value"]
 
 _DIGITS = {"rate": 2, "share": 2, "years": 2}
 
@@ -29,6 +29,11 @@ def show_value(deal: Definition, item: Input, value: float, side: Side = "exactl
     elif side == "at least":
         value = ceil(value * scale - hair) / scale
     return _shown(deal, item, value, places, unit)
+
+
+def headed(deal: Definition, name: str, label: str | None = None) -> str:
+    """The label of a name with the unit of the figures beside it: "Price, EUR"; percentages carry their own sign."""
+    return deal.style.headed(deal.label(name) if label is None else label, deal.unit(name))
 
 
 def show_figure(deal: Definition, name: str, value: float | None, *, unit: bool = True, sign: bool = False) -> str:

@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.showing import show_figure
 from pennyweight.deals.definition import Definition, Grid
 from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.language.nodes import Name
 from pennyweight.deals.undefined import why_undefined
 from pennyweight.described import Described
 
@@ -51,6 +53,22 @@ class TableResult(Described):
     reasons: Mapping[tuple[str, tuple[int, ...]], str]
     table: Grid = field(repr=False)
     definition: Definition = field(repr=False)
+
+    def shown(self, column: str, value: float) -> str:
+        """A figure of a column as a page shows it, without its unit: a word where the column is the answer to a choice.
+
+        `column` is its name, `value` the figure.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal.weigh().tables["sold_after"].shown("received", 12_345.678)
+        '12,345.68'
+        """
+        node = self.table.columns[column].node
+        if isinstance(node, Name) and node.name in self.definition.questions:
+            return show_figure(self.definition, node.name, value, unit=False)
+        return self.definition.style.show(value, self.definition.unit(self.table.columns[column].name))
 
     @property
     def frame(self) -> pd.DataFrame:

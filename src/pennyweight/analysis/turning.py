@@ -59,6 +59,8 @@ class TurningPoint(Described):
     limit_below: float | None = None
     limit_above: float | None = None
     choices: tuple[str, ...] = ()
+    blocked: tuple[str, ...] = ()
+    """The goals that are missed at every value, so that nothing turns."""
 
     @property
     def nearness(self) -> float | None:
@@ -174,7 +176,7 @@ def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
             limit = bool((failing & ~lost).sum() == 0 or gained.any())
             names = tuple(name for name, fails in zip(goals.names, failing & ~lost, strict=True) if fails)
             sides[side] = (good, names, limit)
-    return _point(item, base, sides, _reason(goals, known, sides))
+    return _point(item, base, sides, _reason(goals, known, sides), _never(goals, known))
 
 
 def _places(item: Input, limits: tuple[float, float], base: float) -> Floats:
@@ -201,12 +203,17 @@ def _of_choices(item: Input, base: float, known: Known, goals: _Goals) -> Turnin
     turning = next((k for k, holds in zip(known.x.tolist(), pays, strict=True) if holds != pays[round(base)]), None)
     reason = "pays off at every value" if pays.all() else "" if good else _blocked(goals, known)
     return TurningPoint(
-        item.name, base, None, None, turning, None, None, False, reason, choices=good if turning is not None else ()
-    )
+        item.name, base, None, None, turning, None, None, False, reason, choices=good if turning is not None else (),
+        blocked=() if good else _never(goals, known),
+    )  # fmt: skip
 
 
 def _point(
-    item: Input, base: float, sides: Mapping[str, tuple[float, tuple[str, ...], bool]], reason: str
+    item: Input,
+    base: float,
+    sides: Mapping[str, tuple[float, tuple[str, ...], bool]],
+    reason: str,
+    blocked: tuple[str, ...],
 ) -> TurningPoint:
     turns = {side: found for side, found in sides.items() if not found[2]}
     limits = {side: found[0] for side, found in sides.items() if found[2]}
@@ -222,7 +229,8 @@ def _point(
     return TurningPoint(
         item.name, base, below[0] if below else None, above[0] if above else None,
         nearest[0] if nearest else None, distance, of_range, item.is_series, "" if nearest else reason,
-        nearest[1] if nearest else (), limits.get("below"), limits.get("above"),
+        nearest[1] if nearest else (), limits.get("below"), limits.get("above"), (),
+        blocked if nearest is None else (),
     )  # fmt: skip
 
 
@@ -235,9 +243,14 @@ def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[
 
 
 def _blocked(goals: _Goals, known: Known) -> str:
-    met = goals.met(known.figures)
-    never = [name for name, row in zip(goals.names, met, strict=True) if not row.any()]
+    never = _never(goals, known)
     return f"{' and '.join(never)} missed at every value" if never else "no value meets all goals at once"
+
+
+def _never(goals: _Goals, known: Known) -> tuple[str, ...]:
+    """The goals that no place meets."""
+    met = goals.met(known.figures)
+    return tuple(name for name, row in zip(goals.names, met, strict=True) if not row.any())
 
 
 def _idle_terms(model: Model, inputs: Inputs) -> set[str]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,69 +13,34 @@ from numpy.typing import NDArray
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.checks import checks_of, numbers_inside
 from pennyweight.analysis.found import Answers
+from pennyweight.analysis.judging import (
+    Figure,
+    GoalResult,
+    VerdictWord,
+    figure_of,
+    judged,
+    refuse_broken_loans,
+    refuse_broken_periods,
+    verdict_of,
+)
+from pennyweight.analysis.periods_page import selection
 from pennyweight.analysis.tabulating import TableResult, table_of
 from pennyweight.analysis.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing_page import weighing_page
-from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
-from pennyweight.deals.definition import PARTS, Definition, Goal
+from pennyweight.deals.definition import PARTS, Definition
 from pennyweight.deals.inputs import Inputs
-from pennyweight.deals.language.nodes import show
-from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
-from pennyweight.described import Described, FrozenMapping
+from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.errors import InputError, nearest
+from pennyweight.quantities.given import a_text
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Figure", "GoalResult", "Weighing", "weigh"]
+__all__ = ["Weighing", "weigh"]
 
 Floats: TypeAlias = NDArray[np.float64]
-VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class Figure(Described):
-    """One measure: its value, or None with the reason why it is undefined.
-
-    >>> from importlib.resources import files
-    >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> figure = deal.weigh().measures["payback"]
-    >>> round(figure.value, 4), figure.unit, figure.reason
-    (7.4644, 'years', '')
-    """
-
-    name: str
-    label: str
-    value: float | None
-    unit: str
-    reason: str
-    formula: str
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class GoalResult(Described):
-    """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much.
-
-    >>> from importlib.resources import files
-    >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> goal = deal.weigh().goals["npv"]
-    >>> goal.state, goal.side, goal.bound, round(goal.slack, 2)
-    ('met', 'at_least', 0.0, 79556.59)
-    """
-
-    name: str
-    label: str
-    state: Literal["met", "nearly", "missed"]
-    value: float | None
-    side: Literal["at_least", "at_most"]
-    bound: float | None
-    slack: float | None
-    unit: str
-    reason: str
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -161,8 +126,30 @@ class Weighing(Shown):
         frame.index.name = "period" if dates is None else "date"
         return frame
 
-    def lines(self, by: str = "period") -> pd.DataFrame:
+    def line(self, name: str) -> Floats:
+        """A line, a level, a total or a part of a loan by its name, (periods + 1,).
+
+        `name` is its name.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.weigh().line("net")[:2].round(2).tolist()
+        [-315000.0, 40368.0]
+        """
+        program = self.model.program
+        if a_text(name, what="name") not in program.names or not program.over_time[program.names[name]]:
+            known = [one for one in program.names if program.over_time[program.names[one]] and one[0] != "?"]
+            raise InputError(f"There is no line or level '{name}'{nearest(name, known) or '.'}", at="name")
+        return np.array(self.worked_out[name][:, 0])
+
+    def lines(
+        self, by: str = "period", *, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+    ) -> pd.DataFrame:
         """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
+
+        `lines` are those to show, or headings of groups; left out: all. `first` and `last` are periods, days of the
+        timeline, or texts such as "year 3"; left out: all of it.
 
         >>> from importlib.resources import files
         >>> from pennyweight import Deal
@@ -172,15 +159,19 @@ class Weighing(Shown):
         """
         import pandas as pd
 
-        if choice(by, ("period", "year"), "by") == "period":
-            return self.frame
-        year = self.definition.timeline.year[:, 0].astype(np.int64)
-        last = np.flatnonzero(np.append(np.diff(year), 1))
+        wanted = selection(self.definition, by, lines, first, last)
+        chosen = list(self.values) if wanted.lines is None else list(wanted.lines)
+        shown = slice(wanted.first, wanted.last + 1)
+        values = {name: self.line(name)[shown] for name in chosen}
+        if by == "period":
+            return pd.DataFrame(values, index=self.frame.index[shown])
+        year = self.definition.timeline.year[shown, 0].astype(np.int64)
+        ends = np.flatnonzero(np.append(np.diff(year), 1))
         columns = {
-            name: values[last] if self.definition.stands(name) else np.bincount(year, weights=values)
-            for name, values in self.values.items()
+            name: line[ends] if self.definition.stands(name) else np.bincount(year - year[0], weights=line)
+            for name, line in values.items()
         }
-        return pd.DataFrame(columns, index=pd.Index(year[last], name="year"))
+        return pd.DataFrame(columns, index=pd.Index(year[ends], name="year"))
 
     @property
     def table(self) -> pd.DataFrame:
@@ -254,6 +245,9 @@ class Weighing(Shown):
                     "of_range": point.of_range,
                     "by_scale": point.by_scale,
                     "reason": point.reason,
+                    "goals": list(point.goals),
+                    "limits": [point.limit_below, point.limit_above],
+                    "choices": list(point.choices),
                 }
                 for point in self.turning_points
             },
@@ -271,10 +265,13 @@ class Weighing(Shown):
     def _answer(self, name: str, value: float) -> Any:
         return self._input(self.definition.questions[name].find, value)
 
-    def document(self, *, by: str | None = None) -> Document:
-        """The page of a weighing; `by` adds the table of lines, "period" or "year"."""
+    def document(
+        self, *, by: str | None = None, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+    ) -> Document:
+        """The page of a weighing; `by` adds the table of lines, "period" or "year", the others as in `lines`."""
+        periods = None if by is None else selection(self.definition, by, lines, first, last)
         self.work_out()
-        return weighing_page(self, by=by)
+        return weighing_page(self, periods=periods)
 
 
 def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | None = None) -> Weighing:
@@ -282,17 +279,17 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
     case = model.inputs_of(scenario, inputs)
     deal = model.definition
     values = model.everything(case)
-    _refuse_broken_periods(deal, values)
-    _refuse_broken_loans(deal, values)
-    measures = {name: _figure(deal, values, name) for name in deal.measures}
-    goals = {name: _goal(deal, goal, values) for name, goal in deal.goals.items()}
+    refuse_broken_periods(deal, values)
+    refuse_broken_loans(deal, values)
+    measures = {name: figure_of(deal, values, name) for name in deal.measures}
+    goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
     label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
     return Weighing(
         deal=deal.title,
         scenario=scenario,
         scenario_label=label,
-        verdict=_verdict(goals),
+        verdict=verdict_of(goals),
         inputs={name: case[name] for name in deal.inputs},
         measures=measures,
         goals=goals,
@@ -301,78 +298,6 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         worked_out=values,
         case=case,
     )
-
-
-def _figure(deal: Definition, values: Mapping[str, Floats], name: str) -> Figure:
-
-    item = deal.measures[name]
-    number = float(values[name][0])
-    defined = bool(np.isfinite(number))
-    if defined:
-        reason = ""
-    elif np.isinf(number):
-        reason = "it is larger than any number can hold"
-    else:
-        reason = why_undefined(deal, values, name)
-    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, item.text or show(item.node))
-
-
-def _goal(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalResult:
-    name = goal.measure
-    side: Literal["at_least", "at_most"] = "at_least" if goal.at_least is not None else "at_most"
-    value, bound = float(values[name][0]), float(values[bound_name(name, side)][0])
-    met = values[met_name(name)][0] == 1
-    near = nearly_name(name) in values and values[nearly_name(name)][0] == 1
-    reason = ""
-    slack: float | None = None
-    if np.isfinite(value) and np.isfinite(bound):
-        slack = value - bound if side == "at_least" else bound - value
-    elif not np.isfinite(value):
-        reason = why_undefined(deal, values, name)
-    else:
-        reason = "its bound is undefined"
-    return GoalResult(
-        name,
-        deal.label(name),
-        "met" if met else "nearly" if near else "missed",
-        value if np.isfinite(value) else None,
-        side,
-        bound if np.isfinite(bound) else None,
-        slack,
-        deal.unit(name),
-        reason,
-    )
-
-
-def _verdict(goals: Mapping[str, GoalResult]) -> VerdictWord:
-    states = {goal.state for goal in goals.values()}
-    if not states:
-        return "no goals"
-    if states == {"met"}:
-        return "pays off"
-    return "falls short" if "missed" in states else "nearly"
-
-
-def _refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
-    """A period that a formula works out must be whole: 12 x 0.7 is refused, not missed."""
-
-    for name, line in deal.lines.items():
-        for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
-            if node is None:
-                continue
-            when = float(value_of(deal, values, node)[0])
-            if np.isfinite(when) and abs(when - round(when)) > 1e-6:
-                raise InputError(
-                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.", at=line.where
-                )
-
-
-def _refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
-    """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined."""
-    for name in deal.loans:
-        if problem := loan_trouble(deal, values, name):
-            where = deal.loans[name].where
-            raise (NoAnswer if problem.never_ends else InputError)(f"{where}: {problem.words}.", at=where)
 
 
 def _day(value: float) -> str:

@@ -8,6 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.checks import numbers_inside
+from pennyweight.analysis.periods_page import Selection, period_tables
+from pennyweight.analysis.showing import show_figure
+from pennyweight.analysis.table_page import table_blocks
+from pennyweight.analysis.turning_page import nearest_turn, turning_blocks
 from pennyweight.core import rates
 from pennyweight.deals.definition import Definition
 from pennyweight.documents import (
@@ -25,11 +29,10 @@ from pennyweight.documents import (
 )
 from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.model import Tone
-from pennyweight.errors import InputError
 
 if TYPE_CHECKING:
-    from pennyweight.analysis.turning import TurningPoint
-    from pennyweight.analysis.weighing import Figure, GoalResult, Weighing
+    from pennyweight.analysis.judging import Figure, GoalResult
+from pennyweight.analysis.weighing import Weighing
 
 __all__ = ["weighing_page"]
 
@@ -37,11 +40,10 @@ Floats: TypeAlias = NDArray[np.float64]
 
 _TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out", "no goals": "comparison"}
 _STATES: dict[str, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
-_COLUMNS_A_BLOCK = 6
 
 
-def weighing_page(weighing: Weighing, *, by: str | None = None) -> Document:
-    """The page of one weighing."""
+def weighing_page(weighing: Weighing, *, periods: Selection | None = None) -> Document:
+    """The page of one weighing; `periods` adds the lines by period or year."""
     deal = weighing.definition
     blocks: list[Block] = [_verdict(weighing)]
     if weighing.goals:
@@ -50,10 +52,11 @@ def weighing_page(weighing: Weighing, *, by: str | None = None) -> Document:
         blocks.append(Figures("Figures", tuple(_figure_line(deal, f) for f in weighing.measures.values())))
     if weighing.answers:
         blocks.append(_answers(weighing))
-    if weighing.turning_points:
-        blocks.append(_turning_table(weighing))
-    if by is not None:
-        blocks += _period_tables(weighing, by)
+    for table in weighing.tables.values():
+        blocks += table_blocks(table)
+    blocks += turning_blocks(deal, weighing.turning_points)
+    if periods is not None:
+        blocks += period_tables(deal, list(weighing.values), weighing.line, periods)
     blocks.append(Checks(weighing.checks))
     inside = numbers_inside(deal)
     if inside:
@@ -92,16 +95,11 @@ def _verdict(weighing: Weighing) -> Verdict:
         parts = [f"missed: {', '.join(missed)}"] if missed else []
         parts += [f"nearly met: {', '.join(nearly)}"] if nearly else []
         sentence = "; ".join(parts) + "."
-    return Verdict(weighing.verdict.upper(), sentence + _nearest_turn(weighing), _TONES[weighing.verdict])
-
-
-def _nearest_turn(weighing: Weighing) -> str:
-    turning = [point for point in weighing.turning_points if point.distance is not None]
-    if not turning:
-        return ""
-    nearest = min(turning, key=lambda point: abs(point.distance or 0.0))
-    change = weighing.definition.style.show(nearest.distance, "share", places=1, sign=True)
-    return f" The nearest turning point: {weighing.definition.label(nearest.input)} {change}."
+    return Verdict(
+        weighing.verdict.upper(),
+        sentence + nearest_turn(weighing.definition, weighing.turning_points),
+        _TONES[weighing.verdict],
+    )
 
 
 def _goals_table(weighing: Weighing) -> Table:
@@ -122,7 +120,7 @@ def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
     tone = _STATES[goal.state]
     return (
         Cell(style.headed(goal.label, goal.unit)),
-        Cell(style.show(goal.value, goal.unit)),
+        Cell(show_figure(deal, goal.name, goal.value, unit=False)),
         Cell(f"{word} {style.show(goal.bound, goal.unit)}"),
         Cell(goal.state, tone),
         Cell("-" if goal.slack is None else style.show(goal.slack, goal.unit, sign=True), tone),
@@ -132,6 +130,8 @@ def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
 def _figure_line(deal: Definition, figure: Figure) -> FigureLine:
     shown = deal.style.with_unit(figure.value, figure.unit)
     note = figure.formula if figure.value is not None else figure.reason
+    if "loan_payment(" in figure.formula and "per_year" not in figure.formula and figure.value is not None:
+        note += ", paid monthly"
     if figure.unit == "rate" and figure.value is not None and deal.timeline.per_year > 1:
         quoted = float(rates.nominal_rate(figure.value, deal.timeline.per_year))
         word = {4: "quarterly", 12: "monthly"}[deal.timeline.per_year]
@@ -139,109 +139,17 @@ def _figure_line(deal: Definition, figure: Figure) -> FigureLine:
     return FigureLine(figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note)
 
 
-def _answers(weighing: Weighing) -> Figures:
-    lines = []
+def _answers(weighing: Weighing) -> Table:
+    rows = []
     for name, outcome in weighing.answers.items():
         question = weighing.definition.questions[name]
-        asked = f"{question.find}, so that {question.text}"
-        shown = " or ".join(("" if a.kind == "exactly" else f"{a.kind} ") + a.shown for a in outcome.answers)
-        notes = [asked, *(answer.note for answer in outcome.answers if answer.note), outcome.reason]
-        lines.append(FigureLine(question.label, Cell(shown or "none", "question"), "; ".join(filter(None, notes))))
-    return Figures("Answers", tuple(lines))
-
-
-def _turning_table(weighing: Weighing) -> Table:
-    deal = weighing.definition
-    points = sorted(weighing.turning_points, key=lambda p: (p.distance is None, abs(p.distance or 0.0)))
-    rows = tuple(_turning_row(deal, point) for point in points)
-    columns = (
-        Column("Input", words=True), Column("As it stands"), Column("Turns below"), Column("Turns above"),
-        Column("Distance"), Column("", words=True),
-    )  # fmt: skip
-    note = "Each input is changed alone. Distance: from its value to the nearer turn, in percent of its value."
-    return Table("Turning points", columns, rows, note)
-
-
-def _turning_row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
-    style = deal.style
-    places = 0 if deal.inputs[point.input].whole else None
-
-    def shown(value: float | None) -> Cell:
-        if value is None:
-            return Cell("-", "comparison")
-        if point.by_scale:
-            return Cell(
-                f"× {style.show(value, 'number', places=4)}",
-                "question" if value == point.turns_at else "plain",
-            )
-        text = style.show(value, deal.unit(point.input), places=places)
-        return Cell(text, "question" if value == point.turns_at else "plain")
-
-    base = "× 1" if point.by_scale else style.show(point.base, deal.unit(point.input), places=places)
-    distance = "-" if point.distance is None else style.show(point.distance, "share", places=1, sign=True)
-    note = point.reason
-    if point.of_range is not None:
-        note = f"{style.show(abs(point.of_range), 'share', places=0)} of low to high"
-    return (
-        Cell(deal.label(point.input)),
-        Cell(base),
-        shown(point.below),
-        shown(point.above),
-        Cell(distance),
-        Cell(note),
-    )
-
-
-def _period_tables(weighing: Weighing, by: str) -> list[Block]:
-    deal = weighing.definition
-    time = deal.timeline
-    if by not in ("period", "year"):
-        raise InputError(f"The table can be by 'period' or by 'year', not by '{by}'.")
-    yearly = by == "year" and time.per_year > 1
-    groups = time.year[:, 0] if yearly else time.t[:, 0]
-    heads = np.unique(groups)
-    names = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
-    body: list[tuple[str, list[float], Tone]] = []
-    for name, values in weighing.values.items():
-        if "." in name and not values.any():
-            continue  # a loan, or a part of one, of which there is nothing
-        if deal.stands(name):
-            ends = [values[groups == head][-1] for head in heads]
-        else:
-            ends = [float(values[groups == head].sum()) for head in heads]
-        body.append((name, ends, _line_tone(deal, name)))
-    tables: list[Block] = []
-    for start in range(0, heads.size, _COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK):
-        stop = start + (_COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK)
-        rows = tuple(
-            (
-                Cell(deal.label(name)),
-                *(_amount(deal, name, value, tone) for value in ends[start:stop]),
-            )
-            for name, ends, tone in body
-        )
-        columns = (Column("", words=True), *(Column(head) for head in names[start:stop]))
-        title = f"By {by}, {names[start].lower()} to {names[min(stop, len(names)) - 1].lower()}"
-        tables.append(Table(title, columns, rows))
-    return tables
-
-
-def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:
-    """One amount of a table of periods; where nothing happens a dash keeps the eye on what does."""
-    if value == 0:
-        return Cell("-", "comparison")
-    return Cell(deal.style.show(value, deal.unit(name)), tone)
-
-
-def _wide_blocks(heads: Floats) -> bool:
-    """Whether seven columns a block come out more even than six."""
-    return heads.size % (_COLUMNS_A_BLOCK + 1) in (0, _COLUMNS_A_BLOCK)
-
-
-def _line_tone(deal: Definition, name: str) -> Tone:
-    if name in deal.lines:
-        role = deal.lines[name].role
-        return "comparison" if role == "other" else role
-    if name in ("money_in", "money_out"):
-        return "in" if name == "money_in" else "out"
-    return "plain"
+        asked = weighing.definition.label(question.find)
+        text = "the deal pays off" if question.text == "pays_off" else question.text
+        said = f"{asked}, so that {text}" if question.aim == "true" else asked
+        intervals = outcome.intervals() or [("none", outcome.reason)]
+        for number, (text, notes) in enumerate(intervals):
+            remark = "; ".join(filter(None, [said if number == 0 else "", notes]))
+            label = question.label if number == 0 else "or"
+            rows.append((Cell(label), Cell(text, "question" if outcome.answers else "out"), Cell(remark, "comparison")))
+    columns = (Column("Question", words=True), Column("Answer", words=True), Column("What is looked for", words=True))
+    return Table("Answers", columns, tuple(rows))

@@ -15,6 +15,7 @@ from pennyweight.cli.options import (
     read_overrides,
     scenario_option,
 )
+from pennyweight.errors import InputError, Place
 
 __all__ = ["command"]
 
@@ -22,8 +23,8 @@ __all__ = ["command"]
 class _Lines:
     """The lines and levels of a weighing by period or year, in place of its figures."""
 
-    def __init__(self, weighing: Any, by: str) -> None:
-        self.frame = weighing.lines(by)
+    def __init__(self, weighing: Any, wanted: dict[str, Any]) -> None:
+        self.frame = weighing.lines(**wanted)
         self.as_dict, self.document = weighing.as_dict, weighing.document
 
 
@@ -32,6 +33,9 @@ class _Lines:
 @scenario_option
 @overrides
 @click.option("--by", type=click.Choice(["period", "year"]), help="Add a table of all lines by period or by year.")
+@click.option("--lines", metavar="NAMES", help="Show these lines, levels or groups, with commas between; needs --by.")
+@click.option("--from", "first", metavar="PERIOD", help="Show from this period, day or 'year N' on; needs --by.")
+@click.option("--to", "last", metavar="PERIOD", help="Show up to this period, day or 'year N'; needs --by.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if the deal does not pay off.")
 @output_options
 def command(
@@ -39,22 +43,32 @@ def command(
     scenario: str,
     replaced: tuple[str, ...],
     by: str | None,
+    lines: str | None,
+    first: str | None,
+    last: str | None,
     strict: bool,
     form: str,
     outputs: tuple[Path, ...],
 ) -> int:
     """Weigh a deal file: show verdict, goals, figures, answers, turning points and checks.
 
-    Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year
+    Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year --lines net
     """
     from pennyweight.analysis.deal import Deal
     from pennyweight.report.forms.csv_form import as_csv
 
+    if by is None and (lines or first or last):
+        option = "--lines" if lines else "--from" if first else "--to"
+        raise InputError(
+            f"{option} chooses from a table; say --by period or --by year, too.", at=Place.of_option(option)
+        )
+    named = None if lines is None else [name.strip() for name in lines.split(",")]
+    wanted = {"by": by, "lines": named, "first": first, "last": last}
     result = deliver(
         lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
         form,
         outputs,
-        page=lambda weighing: weighing.document(by=by),
-        table=lambda weighing: as_csv(weighing if by is None else _Lines(weighing, by)),
+        page=lambda weighing: weighing.document(**wanted),
+        table=lambda weighing: as_csv(weighing if by is None else _Lines(weighing, wanted)),
     )
     return 1 if strict and result.verdict != "pays off" else 0

@@ -176,8 +176,9 @@ class Style:
 
     def headed(self, title: str, unit: str) -> str:
         """A heading with the unit of the figures below it: "Price, EUR"; rates and shares carry their own sign."""
-        suffix = {"money": self.currency, "years": "years"}.get(unit, "")
-        return f"{title}, {suffix}" if suffix else title
+        own = "" if unit in UNITS or unit == "choice" else unit
+        suffix = {"money": self.currency, "years": "years", "period": "period"}.get(unit, own)
+        return title if not suffix or suffix in re.findall(r"\w+", title.lower()) else f"{title}, {suffix}"
 
     def with_unit(self, value: float | None, unit: str, *, places: int | None = None, sign: bool = False) -> str:
         """Show a figure with its unit: "EUR 1,234.50", "9.25% a year", "7.25 years"."""
@@ -189,7 +190,7 @@ class Style:
         if unit == "rate":
             return f"{shown} a year"
         if unit == "years":
-            return f"{shown} years" if shown != "1.00" else "1.00 year"
+            return f"{shown} years" if float(value) != 1 else f"{shown} year"
         if unit == "period":
             return f"period {shown}"
         return shown if unit in UNITS else f"{shown} {unit}"
@@ -206,7 +207,7 @@ class Style:
         if unit == "money":
             return self.places
         if unit == "years":
-            return 2
+            return 0 if float(value).is_integer() and abs(value) < 1e15 else 2
         if unit == "period" or (float(value).is_integer() and abs(value) < 1e15):
             return 0
         return 2 if unit == "count" or abs(value) >= 100 else 4

@@ -1,0 +1,142 @@
+"""One case judged: its measures, its goals, the verdict, and what makes it no case at all."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
+from pennyweight.deals.definition import Definition, Goal
+from pennyweight.deals.language.nodes import show
+from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
+from pennyweight.described import Described
+from pennyweight.errors import InputError, NoAnswer
+
+__all__ = [
+    "Figure", "GoalResult", "VerdictWord", "figure_of", "judged", "refuse_broken_loans", "refuse_broken_periods",
+    "verdict_of",
+]  # fmt: skip
+
+Floats: TypeAlias = NDArray[np.float64]
+VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Figure(Described):
+    """One measure: its value, or None with the reason why it is undefined.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> figure = deal.weigh().measures["payback"]
+    >>> round(figure.value, 4), figure.unit, figure.reason
+    (7.4644, 'years', '')
+    """
+
+    name: str
+    label: str
+    value: float | None
+    unit: str
+    reason: str
+    formula: str
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class GoalResult(Described):
+    """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> goal = deal.weigh().goals["npv"]
+    >>> goal.state, goal.side, goal.bound, round(goal.slack, 2)
+    ('met', 'at_least', 0.0, 79556.59)
+    """
+
+    name: str
+    label: str
+    state: Literal["met", "nearly", "missed"]
+    value: float | None
+    side: Literal["at_least", "at_most"]
+    bound: float | None
+    slack: float | None
+    unit: str
+    reason: str
+
+
+def figure_of(deal: Definition, values: Mapping[str, Floats], name: str) -> Figure:
+    """One measure of a case whose names are all in `values`."""
+    item = deal.measures[name]
+    number = float(values[name][0])
+    defined = bool(np.isfinite(number))
+    if defined:
+        reason = ""
+    elif np.isinf(number):
+        reason = "it is larger than any number can hold"
+    else:
+        reason = why_undefined(deal, values, name)
+    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, item.text or show(item.node))
+
+
+def judged(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalResult:
+    """How a goal fares in such a case."""
+    name = goal.measure
+    side: Literal["at_least", "at_most"] = "at_least" if goal.at_least is not None else "at_most"
+    value, bound = float(values[name][0]), float(values[bound_name(name, side)][0])
+    met = values[met_name(name)][0] == 1
+    near = nearly_name(name) in values and values[nearly_name(name)][0] == 1
+    reason = ""
+    slack: float | None = None
+    if np.isfinite(value) and np.isfinite(bound):
+        slack = value - bound if side == "at_least" else bound - value
+    elif not np.isfinite(value):
+        reason = why_undefined(deal, values, name)
+    else:
+        reason = "its bound is undefined"
+    return GoalResult(
+        name,
+        deal.label(name),
+        "met" if met else "nearly" if near else "missed",
+        value if np.isfinite(value) else None,
+        side,
+        bound if np.isfinite(bound) else None,
+        slack,
+        deal.unit(name),
+        reason,
+    )
+
+
+def verdict_of(goals: Mapping[str, GoalResult]) -> VerdictWord:
+    """The verdict: pays off when every goal is met."""
+    states = {goal.state for goal in goals.values()}
+    if not states:
+        return "no goals"
+    if states == {"met"}:
+        return "pays off"
+    return "falls short" if "missed" in states else "nearly"
+
+
+def refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
+    """A period that a formula works out must be whole: 12 x 0.7 is refused, not missed."""
+
+    for name, line in deal.lines.items():
+        for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
+            if node is None:
+                continue
+            when = float(value_of(deal, values, node)[0])
+            if np.isfinite(when) and abs(when - round(when)) > 1e-6:
+                raise InputError(
+                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.", at=line.where
+                )
+
+
+def refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
+    """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined."""
+    for name in deal.loans:
+        if problem := loan_trouble(deal, values, name):
+            where = deal.loans[name].where
+            raise (NoAnswer if problem.never_ends else InputError)(f"{where}: {problem.words}.", at=where)

@@ -1,0 +1,204 @@
+"""Lines and levels on a page, by period or by year: under their headings, with subtotals, some of them or all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.definition import PARTS, Definition
+from pennyweight.documents import Block, Cell, Column, Table
+from pennyweight.documents.model import Tone
+from pennyweight.errors import InputError, choice, nearest
+from pennyweight.quantities.dates import is_date, read_date
+from pennyweight.quantities.given import a_list, a_text
+from pennyweight.quantities.numbers import as_float
+
+__all__ = ["Selection", "period_tables", "selection"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_COLUMNS_A_BLOCK = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """What a table of periods shows: by period or year, which lines, from where to where (in periods)."""
+
+    by: str
+    lines: tuple[str, ...] | None
+    first: int
+    last: int
+
+
+def selection(deal: Definition, by: str, lines: object = None, first: object = None, last: object = None) -> Selection:
+    """Read what an asker wants to see; InputError says what there is.
+
+    `lines` are names of lines, levels and parts of loans, or of groups; `first` and `last` periods, days, or "year 3".
+    """
+    choice(by, ("period", "year"), "by")
+    chosen: tuple[str, ...] | None = None
+    if lines is not None:
+        groups = _groups(deal)
+        loans = [*deal.loans, *(["loans"] if deal.loans else [])]
+        known = [*deal.lines, *deal.levels, *_TOTALS, *(f"{loan}.{part}" for loan in loans for part in PARTS)]
+        names: dict[str, None] = {}
+        for one in a_list(lines, what="lines", of="names of lines and levels"):
+            name = a_text(one, what="A line").strip()
+            if name in groups:
+                names.update(dict.fromkeys(groups[name]))
+            elif name in known:
+                names[name] = None
+            else:
+                raise InputError(
+                    f"There is no line or level '{name}'{nearest(name, [*known, *groups]) or '.'}", at="lines"
+                )
+        if not names:
+            raise InputError("lines is empty; name at least one line.", at="lines")
+        chosen = tuple(names)
+    start = 0 if first is None else _period(deal, first, "first", first_of_year=True)
+    end = deal.timeline.periods if last is None else _period(deal, last, "last", first_of_year=False)
+    if start > end:
+        raise InputError(f"first is period {start}, after last, period {end}; write the earlier one first.", at="first")
+    return Selection(by, chosen, start, end)
+
+
+_TOTALS = ("money_in", "money_out", "net_before_loans", "net")
+
+
+def period_tables(
+    deal: Definition, names: Sequence[str], line: Callable[[str], Floats], wanted: Selection
+) -> list[Block]:
+    """The tables, a few periods or years each: of `names`, or of the lines that are wanted; `line` gives one."""
+    time = deal.timeline
+    yearly = wanted.by == "year" and time.per_year > 1
+    shown = np.arange(wanted.first, wanted.last + 1)
+    groups = time.year[shown, 0] if yearly else time.t[shown, 0]
+    heads = np.unique(groups)
+    names = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
+    body = _body(deal, names, line, wanted, shown, groups, heads)
+    tables: list[Block] = []
+    size = _COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK
+    for start in range(0, heads.size, size):
+        stop = start + size
+        rows = tuple(
+            (Cell(label), *(_amount(deal, name, value, tone) for value in ends[start:stop]))
+            if ends is not None
+            else (Cell(label, "comparison"), *(Cell("") for _ in names[start:stop]))
+            for label, name, ends, tone in body
+        )
+        columns = (Column("", words=True), *(Column(head) for head in names[start:stop]))
+        title = f"By {wanted.by}, {names[start].lower()} to {names[min(stop, len(names)) - 1].lower()}"
+        if deal.style.currency:
+            title += f", {deal.style.currency} where no other unit is said"
+        tables.append(Table(title, columns, rows))
+    return tables
+
+
+def _body(
+    deal: Definition,
+    names: Sequence[str],
+    line: Callable[[str], Floats],
+    wanted: Selection,
+    shown: NDArray[np.intp],
+    groups: Floats,
+    heads: Floats,
+) -> list[tuple[str, str, list[float] | None, Tone]]:
+    """(label, name, figures or nothing for a heading, tone) of each row, groups under their headings."""
+
+    def ends(values: Floats, name: str) -> list[float]:
+        values = values[shown]
+        if deal.stands(name):
+            return [float(values[groups == head][-1]) for head in heads]
+        return [float(values[groups == head].sum()) for head in heads]
+
+    if wanted.lines is not None:
+        names = wanted.lines
+    else:  # a loan, or a part of one, of which there is nothing is left out
+        names = [name for name in names if not ("." in name and not line(name).any())]
+    member = {name: group for group, members in _groups(deal).items() for name in members}
+    rows: list[tuple[str, str, list[float] | None, Tone]] = []
+    seen: set[str] = set()
+    for name in names:
+        group = member.get(name)
+        if group is None:
+            rows.append((_label(deal, name), name, ends(line(name), name), _tone(deal, name)))
+            continue
+        if group in seen:
+            continue
+        seen.add(group)
+        members = [one for one in names if member.get(one) == group]
+        rows.append((group, "", None, "comparison"))
+        total = np.zeros(deal.timeline.rows)
+        for one in members:
+            rows.append((f"  {_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)))
+            total = total + line(one)
+        amounts = [one for one in members if not deal.stands(one)]
+        if len(members) > 1 and len(amounts) == len(members):
+            rows.append((f"  {group} together", members[0], ends(total, members[0]), _tone(deal, members[0])))
+    return rows
+
+
+def _groups(deal: Definition) -> dict[str, list[str]]:
+    """The headings of a deal with the lines and levels under each, amounts of one side apart from another's."""
+    found: dict[str, list[str]] = {}
+    headings = {name: line.group for name, line in deal.lines.items()}
+    headings |= {name: level.group for name, level in deal.levels.items()}
+    for name, group in headings.items():
+        if group:
+            found.setdefault(group, []).append(name)
+    return found
+
+
+def _label(deal: Definition, name: str) -> str:
+    unit = deal.unit(name)
+    return deal.label(name) if unit == "money" else deal.style.headed(deal.label(name), unit)
+
+
+def _period(deal: Definition, given: object, what: str, *, first_of_year: bool) -> int:
+    time = deal.timeline
+    if (isinstance(given, str) and is_date(given)) or hasattr(given, "isoformat"):
+        day = read_date(given, what=what)
+        if time.dates is None:
+            raise InputError(f"{what} is the day {day}, and the periods have no dates; write a period.", at=what)
+        if not time.dates[0] <= day <= time.dates[-1]:
+            raise InputError(f"{what} is {day}; the timeline runs from {time.dates[0]} to {time.dates[-1]}.", at=what)
+        return int(np.searchsorted(time.dates, day))
+    text = given.strip() if isinstance(given, str) else given
+    year = text[5:] if isinstance(text, str) and text.startswith("year ") else None
+    number = as_float(text if year is None else year) if not isinstance(text, bool) else None
+    if isinstance(text, str) and number is None:
+        digits = (year if year is not None else text).strip()
+        number = float(digits) if digits.isdigit() and len(digits) < 8 else None
+    if number is not None and year is not None:
+        number = max((number - 1) * time.per_year + 1, 0.0) if first_of_year and number else number * time.per_year
+    if number is None or number != round(number) or not 0 <= number <= time.periods:
+        raise InputError(
+            f"{what} is {given!r}; it must be a period from 0 to {time.periods}, a day, or one such as 'year 3'.",
+            at=what,
+        )
+    return int(number)
+
+
+def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:
+    """One amount of a table of periods; where nothing happens a dash keeps the eye on what does."""
+    if value == 0:
+        return Cell("-", "comparison")
+    return Cell(deal.style.show(value, deal.unit(name)), tone)
+
+
+def _wide_blocks(heads: Floats) -> bool:
+    """Whether seven columns a block come out more even than six."""
+    return heads.size % (_COLUMNS_A_BLOCK + 1) in (0, _COLUMNS_A_BLOCK)
+
+
+def _tone(deal: Definition, name: str) -> Tone:
+    if name in deal.lines:
+        role = deal.lines[name].role
+        return "comparison" if role == "other" else role
+    if name in ("money_in", "money_out"):
+        return "in" if name == "money_in" else "out"
+    return "plain"
