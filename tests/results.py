@@ -32,6 +32,13 @@ def portfolio() -> pw.Portfolio:
     return pw.Portfolio.from_rows(rows)
 
 
+def tabled() -> pw.Deal:
+    """A deal with a table."""
+    table = {"by": {"held": [2, 4]}, "columns": {"cash": "total(net, 0, held)"}}
+    lines = {"money_in": {"pots": 4_000}, "money_out": {"kiln": {"formula": 9_000, "at": 0}}}
+    return pw.Deal.from_dict({"deal": "Kiln", "timeline": {"periods": 4}, **lines, "tables": {"kept": table}})
+
+
 RESULTS: dict[str, Callable[[], object]] = {
     "Account": lambda: flows().account("3%"),
     "Answer": lambda: taxi().find("hull", "npv == 0").outcomes["base"].answers[0],
@@ -61,9 +68,12 @@ RESULTS: dict[str, Callable[[], object]] = {
     "Schedule": lambda: loan().schedule,
     "SparePlan": lambda: pw.LoanSet({"a": pw.Loan(1_000, "6%", years=1)}, spare=5).plans["as listed"],
     "Statement": lambda: loan().schedule.statements[0],
+    "TableResult": lambda: tabled().weigh().tables["kept"],
     "TurningPoint": lambda: taxi().turning_points()[0],
     "Variation": lambda: taxi().vary({"hurdle": ["8%", "9%"]}),
     "Weighing": lambda: taxi().weigh(),
+    "Reason": lambda: taxi().why("npv").reason,
+    "Why": lambda: taxi().why("npv"),
 }
 WRITTEN: dict[str, Callable[[], object]] = {
     "Benchmark": lambda: pw.Benchmark(["2026-01-01", "2027-01-01"], [100.0, 101.0]),

@@ -74,7 +74,7 @@ def test_json_has_the_stable_keys(run) -> None:
     compared = json.loads(run("compare", "taxi.toml", "--format", "json").out)
     assert compared["scenarios"]["wet_summers"]["verdict"] == "falls short"
     varied = json.loads(run("vary", "taxi.toml", "hull=400k,420k", "--format", "json", "--show", "npv").out)
-    assert [sorted(row) for row in varied["rows"]] == [["hull", "npv", "pays_off"]] * 2
+    assert [sorted(row) for row in varied["rows"]] == [["hull", "npv", "pays_off", "verdict"]] * 2
     found = json.loads(run("find", "taxi.toml", "hull", "npv == 0", "--format", "json", "--scenario", "all").out)
     assert found["input"] == "hull"
     assert set(found["answers"]) == set(Deal.read("taxi.toml").scenarios)
@@ -131,7 +131,22 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
         (["weigh", "taxi.toml", "--output", "x.doc"], "unknown file extension"),
         (["weigh", "taxi.toml", "--output", "no/x.json"], "there is no folder no"),
         (["weigh", "taxi.toml", "--format", "xml"], "'xml' is not one of"),
-        (["compare", "taxi.toml", "--output", "x.png"], "there is nothing to draw here"),
+        (
+            [
+                "bond",
+                "--coupon",
+                "4%",
+                "--maturity",
+                "2031-06-15",
+                "--settlement",
+                "2026-11-23",
+                "--price",
+                "97",
+                "--output",
+                "x.png",
+            ],
+            "there is nothing to draw here",
+        ),
         (["compare", "taxi.toml", "taxi.toml"], "named twice"),
         (["loan", "10000", "--rate", "5%", "--years", "2"], "There is no file 10000"),
         (["wiegh", "taxi.toml"], "no command 'wiegh'; did you mean 'weigh'?"),
@@ -214,7 +229,8 @@ def test_plans_and_rates_answer_in_every_form(run) -> None:
 def test_one_file_that_cannot_be_leaves_none(run, tmp_path: Path) -> None:
     """A result without a chart is not half written when one of its files is a picture."""
     before = sorted(tmp_path.iterdir())
-    ran = run("compare", "taxi.toml", "--output", "a.json", "--output", "b.png")
+    terms = ("--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97")
+    ran = run("bond", *terms, "--output", "a.json", "--output", "b.png")
     assert ran.code == 2
     assert "there is nothing to draw here" in ran.err
     assert sorted(tmp_path.iterdir()) == before

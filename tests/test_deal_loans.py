@@ -203,9 +203,7 @@ def test_terms_written_as_numbers_are_varied_by_name(tmp_path: Path) -> None:
     assert len(rows) == 4
     points = {point.input for point in made.turning_points()}
     assert points == {"bank.amount", "bank.rate", "bank.years"}
-    assert "bank: payment" in made.weigh().document(by="year").blocks[4].rows[5][0].text + str(
-        made.weigh().document(by="year")
-    )
+    assert "bank: payment" in str(made.weigh().document(by="year"))
 
 
 def test_an_input_that_is_a_term_has_its_unit_and_numbers_inside_are_told() -> None:

@@ -98,7 +98,7 @@ def test_dates() -> None:
     ("value", "unit", "shown"),
     [
         (1234.4, "money", "JPY 1,234"), (0.0925, "rate", "9.25% a year"), (-0.00001, "rate", "0.00% a year"),
-        (7.25, "years", "7.25 years"), (1.0, "years", "1.00 year"), (None, "money", "undefined"), (3.0, "count", "3"),
+        (7.25, "years", "7.25 years"), (1.0, "years", "1 year"), (None, "money", "undefined"), (3.0, "count", "3"),
         (1 / 3, "number", "0.3333"), (1.0, "condition", "yes"), (5.0, "trips", "5 trips"), (float("nan"), "rate", "undefined"),
     ],
 )  # fmt: skip

@@ -13,9 +13,11 @@ if TYPE_CHECKING:
     from pennyweight.analysis.deal import Deal
     from pennyweight.analysis.found import Answer, Answers, Found
     from pennyweight.analysis.judging import Figure, GoalResult
+    from pennyweight.analysis.tabulating import TableResult
     from pennyweight.analysis.turning import TurningPoint
     from pennyweight.analysis.variation import Variation
     from pennyweight.analysis.weighing import Weighing
+    from pennyweight.analysis.why import Reason, Why
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loans.batch_events import LoanEvents
     from pennyweight.core.loans.loan_book import LoanBook
@@ -104,6 +106,7 @@ _HOMES = {
     "PlanWorking": "instruments.plans.working",
     "Portfolio": "instruments.portfolios.portfolio",
     "RateFacts": "instruments.rate_facts",
+    "Reason": "analysis.why",
     "Recurring": "instruments.loans.events",
     "Refinancing": "instruments.loans.what_if",
     "Return": "instruments.portfolios.periods",
@@ -113,9 +116,11 @@ _HOMES = {
     "SparePlan": "instruments.loans.several",
     "Statement": "instruments.loans.timetable",
     "Takeover": "instruments.loans.takeover",
+    "TableResult": "analysis.tabulating",
     "TurningPoint": "analysis.turning",
     "Variation": "analysis.variation",
     "Weighing": "analysis.weighing",
+    "Why": "analysis.why",
     "actual_actual_icma": "instruments.arrays.days",
     "amortize": "instruments.arrays.loans",
     "annuity_factor": "instruments.arrays.annuities",
@@ -184,6 +189,7 @@ __all__ = [
     "PlanWorking",
     "Portfolio",
     "RateFacts",
+    "Reason",
     "Recurring",
     "Refinancing",
     "Return",
@@ -192,10 +198,12 @@ __all__ = [
     "SeveralAnswers",
     "SparePlan",
     "Statement",
+    "TableResult",
     "Takeover",
     "TurningPoint",
     "Variation",
     "Weighing",
+    "Why",
     "actual_actual_icma",
     "amortize",
     "annuity_factor",

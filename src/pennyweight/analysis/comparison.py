@@ -10,7 +10,7 @@ import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison_page import comparison_page
-from pennyweight.analysis.weighing import Weighing, weigh
+from pennyweight.analysis.weighing import Weighing, weigh, work_out_together
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
@@ -38,6 +38,40 @@ class Comparison(Shown):
     title: str
     weighings: Mapping[str, Weighing]
     labels: Mapping[str, str]
+    against: str | None = None
+    """The one the others are set against, when differences are asked for."""
+
+    def work_out(self, *, turns: bool = False) -> None:
+        """Work out the answers of all, each deal's in one search; with `turns` the turning points too.
+
+        `turns` says whether.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> both = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).compare(["base", "dear_hull"])
+        >>> both.work_out()
+        >>> [weighing.answers["top_price"].shown for weighing in both.weighings.values()]
+        ['EUR 537,185.75', 'EUR 537,185.75']
+        """
+        models = {id(weighing.model): weighing.model for weighing in self.weighings.values()}
+        for model in models.values():
+            work_out_together([one for one in self.weighings.values() if one.model is model], turns=turns)
+
+    @property
+    def differences(self) -> dict[str, dict[str, float | None]]:
+        """How far each figure lies from that of the one they are set against; empty when there is none."""
+        if self.against is None:
+            return {}
+        base = self.weighings[self.against].measures
+        found: dict[str, dict[str, float | None]] = {}
+        for name, weighing in self.weighings.items():
+            if name == self.against:
+                continue
+            found[name] = {}
+            for key, figure in weighing.measures.items():
+                other = base[key].value if key in base else None
+                found[name][key] = None if figure.value is None or other is None else figure.value - other
+        return found
 
     @property
     def differing(self) -> list[str]:
@@ -54,38 +88,59 @@ class Comparison(Shown):
 
     @property
     def frame(self) -> pd.DataFrame:
-        """One column each; rows are the verdict and the measures, by name."""
+        """One column each; rows are the verdict, the measures and the answers, by name; then the differences."""
         import pandas as pd
 
+        self.work_out()
         columns = {}
         for name, weighing in self.weighings.items():
             figures = {key: figure.value for key, figure in weighing.measures.items()}
-            columns[name] = pd.Series({"verdict": weighing.verdict, **figures}, dtype=object)
+            answers = {key: _single(weighing, key) for key in weighing.definition.questions}
+            columns[name] = pd.Series({"verdict": weighing.verdict, **figures, **answers}, dtype=object)
+        for name, differing in self.differences.items():
+            columns[f"{name} less {self.against}"] = pd.Series(differing, dtype=object)
         return pd.DataFrame(columns).rename_axis("figure")
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
+        self.work_out(turns=True)
+        told = {} if self.against is None else {"against": self.against, "differences": self.differences}
         return {
             "format": 1,
+            **told,
             "differing": self.differing,
             "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
         }
 
     def document(self) -> Document:
         """The page of a comparison."""
+        self.work_out()
         return comparison_page(self)
 
 
-def compare(model: Model, scenarios: Sequence[str], inputs: Mapping[str, object] | None = None) -> Comparison:
+def _single(weighing: Weighing, question: str) -> Any:
+    """The one answer of a question as a program takes it, or nothing."""
+    answers = weighing.answers[question].answers
+    return weighing.plain_answer(question, answers[0].value) if len(answers) == 1 else None
+
+
+def compare(
+    model: Model,
+    scenarios: Sequence[str],
+    inputs: Mapping[str, object] | None = None,
+    against: str | None = None,
+) -> Comparison:
     """Weigh several scenarios of one deal; see `Deal.compare`."""
     if not scenarios:
         raise InputError("There is nothing to compare: name at least one scenario.")
     weighings = {name: weigh(model, name, inputs) for name in dict.fromkeys(scenarios)}
     labels = {name: weighing.scenario_label for name, weighing in weighings.items()}
-    return Comparison(model.definition.title, weighings, labels)
+    if against is not None:
+        choice(against, list(weighings), "against")
+    return Comparison(model.definition.title, weighings, labels, against)
 
 
-def compare_deals(models: Mapping[str, Model], scenario: str = "base") -> Comparison:
+def compare_deals(models: Mapping[str, Model], scenario: str = "base", against: str | None = None) -> Comparison:
     """Weigh several deals of one currency, each in the same scenario when it has one of that name, else as it stands.
 
     `models` are the deals by name; InputError when none of them has the scenario.
@@ -100,4 +155,6 @@ def compare_deals(models: Mapping[str, Model], scenario: str = "base") -> Compar
         shown = f" ({weighings[name].scenario_label})" if scenario != "base" else ""
         labels[name] = f"{weighings[name].deal}{shown}"
     titles = " and ".join(weighing.deal for weighing in weighings.values())
-    return Comparison(titles, weighings, labels)
+    if against is not None:
+        choice(against, list(weighings), "against")
+    return Comparison(titles, weighings, labels, against)

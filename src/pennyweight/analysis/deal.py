@@ -4,23 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
-from pennyweight.analysis import comparison, finding, variation, weighing
+from pennyweight.analysis import comparison, finding, variation, weighing, why
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison import Comparison
 from pennyweight.analysis.deal_page import deal_page
 from pennyweight.analysis.found import Found
+from pennyweight.analysis.periods_page import read_period
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.variation import Variation
 from pennyweight.analysis.weighing import Weighing
+from pennyweight.analysis.why import Why
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, choice
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
+from pennyweight.quantities.numbers import whole
 
 __all__ = ["Deal"]
 
@@ -117,18 +120,25 @@ class Deal(Shown):
         return weighing.weigh(self._model, scenario, _replaced(inputs))
 
     def compare(
-        self, scenarios: Sequence[str] | None = None, *, inputs: Mapping[str, object] | None = None
+        self,
+        scenarios: Sequence[str] | None = None,
+        *,
+        inputs: Mapping[str, object] | None = None,
+        against: str | None = None,
     ) -> Comparison:
         """Weigh scenarios side by side; all of them when none are named.
 
-        `scenarios` are their names; `inputs` as in `weigh`.
+        `scenarios` are their names; `inputs` as in `weigh`; `against` names the one the differences are taken to.
 
         >>> from importlib.resources import files
         >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
         >>> [weighing.verdict for weighing in deal.compare(["base", "wet_and_dear"]).weighings.values()]
         ['pays off', 'falls short']
         """
-        return comparison.compare(self._model, self._named(scenarios, self.scenarios), _replaced(inputs))
+        chosen = self._named(scenarios, self.scenarios)
+        if against is not None:
+            chosen = list(dict.fromkeys([choice(against, self.scenarios, "against"), *chosen]))
+        return comparison.compare(self._model, chosen, _replaced(inputs), against)
 
     def vary(
         self,
@@ -160,6 +170,8 @@ class Deal(Shown):
         name: str,
         so_that: str | None = None,
         *,
+        most: str | None = None,
+        least: str | None = None,
         scenarios: Sequence[str] | None = None,
         between: tuple[str | float, str | float] | None = None,
         inputs: Mapping[str, object] | None = None,
@@ -170,6 +182,8 @@ class Deal(Shown):
             name: the input; a series is found by its multiple.
             so_that: a condition on measures, such as "npv == 0" or "irr >= hurdle and payback <= 8"; left out:
                 that the deal pays off.
+            most, least: instead of a condition a figure, such as "irr": find the value at which it is largest, or
+                smallest.
             scenarios: their names; left out: the deal as it stands. inputs: as in `weigh`.
             between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
 
@@ -177,16 +191,53 @@ class Deal(Shown):
         >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
         >>> round(deal.find("hull", "irr == 12%").answers["base"][0], 2)
         446257.88
+        >>> deal.find("swap_year", most="npv").answers["base"]
+        [12.0]
         """
         chosen = self._named(scenarios, ["base"])
         limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
         if limits is not None and len(limits) != 2:
             raise InputError(f"between is {between!r}; it must be the two ends of a range, (low, high).", at="between")
-        condition = None if so_that is None else a_text(so_that, what="so_that")
+        asked = {
+            key: value for key, value in (("so_that", so_that), ("most", most), ("least", least)) if value is not None
+        }
+        if len(asked) > 1:
+            raise InputError(f"Give one of so_that, most and least, not {' and '.join(asked)}.", at=next(iter(asked)))
+        key, text = next(iter(asked.items()), ("so_that", None))
+        condition = None if text is None else a_text(text, what=key)
+        aim: Literal["true", "most", "least"] = "most" if key == "most" else "least" if key == "least" else "true"
         return finding.find(
-            self._model, a_text(name, what="name"), condition, scenarios=chosen,
+            self._model, a_text(name, what="name"), condition, aim=aim, scenarios=chosen,
             between=None if limits is None else (limits[0], limits[1]), inputs=_replaced(inputs),
         )  # fmt: skip
+
+    def why(
+        self,
+        name: str,
+        *,
+        at: object = None,
+        scenario: str = "base",
+        against: str | None = None,
+        depth: int = 2,
+        inputs: Mapping[str, object] | None = None,
+    ) -> Why:
+        """Where a figure comes from: its formula as typed, with the numbers in, and each name in it down to the inputs.
+
+        Args:
+            name: a measure, value, line, level, part of a loan, question, or "pays_off".
+            at: the period of a line or level to look at, a day, or a text such as "year 3"; left out: the last one.
+            scenario, inputs: as in `weigh`. against: another scenario, set beside it.
+            depth: how many formulas to go down.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.why("hull_paid", at=0).reason.filled
+        '420,000'
+        """
+        chosen = [scenario] if against is None else [scenario, choice(against, self.scenarios, "against")]
+        weighings = {one: self.weigh(one, inputs=inputs) for one in dict.fromkeys(chosen)}
+        period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
+        return why.why(weighings, a_text(name, what="name"), period, whole(depth, what="depth", least=0, most=40))
 
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None

@@ -5,22 +5,31 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from math import ceil, floor
-from typing import Literal
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
 
 from pennyweight.analysis.answers import refuse_equality
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.found import Answer, Answers, Found
-from pennyweight.analysis.showing import show_value
+from pennyweight.analysis.showing import headed, show_value
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.inputs import based, input_named, stack
-from pennyweight.deals.language.nodes import Name, Node
+from pennyweight.deals.language.nodes import Compare, Name, Node
 from pennyweight.deals.language.parse import parse
+from pennyweight.deals.language.translation import folded
+from pennyweight.documents import LinesChart
 from pennyweight.errors import InputError
 from pennyweight.quantities.units import read_value
 
 __all__ = ["condition_of", "figure_of", "find"]
 
+Floats: TypeAlias = NDArray[np.float64]
+
 _ASKED = "?find"
+_PLACES = 81
+_MOST_LINES = 6
 
 
 def find(
@@ -55,13 +64,53 @@ def find(
     overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
     labels = {s: deal.scenarios[s].label if s in deal.scenarios else "as it stands" for s in scenarios}
+    curve = _curve(asked, question, item, stack(deal, cases[:_MOST_LINES]), looked, list(scenarios)[:_MOST_LINES])
     words = {"true": so_that or "the deal pays off", "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
     return Found(
         deal.title, name, item.label, words[aim], item.is_series, looked,
         f"all of {', '.join(item.choices)}" if item.choices else f"{ends[0]} and {ends[1]}",
-        dict(zip(scenarios, shown, strict=True)), labels, item.choices,
+        dict(zip(scenarios, shown, strict=True)), labels, item.choices, curve,
     )  # fmt: skip
+
+
+def _curve(
+    model: Model, question: Question, item: Input, base: Mapping[str, Floats], looked: tuple[float, float],
+    scenarios: Sequence[str],
+) -> LinesChart | None:  # fmt: skip
+    """What is asked over the input: the side of the condition that moves, and where it turns."""
+    deal, node = model.definition, question.so_that
+    if item.choices or not (question.aim != "true" or isinstance(node, Compare)):
+        return None
+    x = np.linspace(*looked, _PLACES)
+    if item.step is not None:
+        x = np.unique(np.round(x / item.step) * item.step)
+    left = node.left if isinstance(node, Compare) else node
+    right = node.right if isinstance(node, Compare) else None
+    bound = None if right is None else folded(right)
+    names = [name for name in (_side(left), _side(right)) if name and name in model.program.names]
+    if not names or model.program.over_time[model.program.names[names[0]]]:
+        return None
+    owner = np.repeat(np.arange(len(scenarios)), x.size)
+    figures = model.sweep(base, owner, {item.name: np.tile(x, len(scenarios))}, names)
+    lines = []
+    for place, scenario in enumerate(scenarios):
+        part = slice(place * x.size, (place + 1) * x.size)
+        label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
+        for name in names:
+            said = label if len(names) == 1 else f"{deal.label(name)}, {label}"
+            lines.append((said if len(scenarios) > 1 or len(names) > 1 else deal.label(name), figures[name][part]))
+    unit = deal.unit(names[0])
+    targets = () if bound is None else ((f"{question.text}", bound),)
+    y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit)
+    return LinesChart(
+        "find", "", x, tuple(lines[:_MOST_LINES]), headed(deal, item.name), headed(deal, names[0]) if y_title else "",
+        targets=targets, percent=unit in ("share", "rate"),
+    )  # fmt: skip
+
+
+def _side(node: Node | None) -> str:
+    return node.name if isinstance(node, Name) else ""
 
 
 def condition_of(deal: Definition, text: str) -> Node:

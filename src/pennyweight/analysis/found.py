@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from pennyweight.described import Described
-from pennyweight.documents import Cell, Column, Document, Table, Text
+from pennyweight.documents import Cell, Column, Document, LinesChart, Table, Text
 from pennyweight.documents.shown import Shown
 
 if TYPE_CHECKING:
@@ -107,6 +107,8 @@ class Found(Shown):
     labels: Mapping[str, str]
     choices: tuple[str, ...] = ()
     """The words of the input, when it takes one of several; an answer is the place of one."""
+    curve: LinesChart | None = field(default=None, repr=False)
+    """What is asked over the input, to be drawn."""
 
     @property
     def answers(self) -> dict[str, list[float]]:
@@ -168,4 +170,15 @@ class Found(Shown):
             (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
             tuple(rows),
         )
-        return Document(self.deal, (table, Text(f"Searched between {self.looked_shown}.", "comparison")))
+        return Document(
+            self.deal, (table, Text(f"Searched between {self.looked_shown}.", "comparison")), "", self._charts()
+        )
+
+    def _charts(self) -> tuple[LinesChart, ...]:
+        """The curve with its answers marked, looked at near them."""
+        if self.curve is None:
+            return ()
+        first = next(iter(self.outcomes.values()))
+        marks = tuple((one.shown, one.value) for item in self.outcomes.values() for one in item.answers)[:8]
+        title = f"{self.label}: {first.shown or 'no value'}, so that {self.so_that}"
+        return (replace(self.curve, title=title, marks=marks),)

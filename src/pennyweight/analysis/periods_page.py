@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from math import isfinite
 from typing import TypeAlias
 
 import numpy as np
@@ -15,9 +16,9 @@ from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.given import a_list, a_text
-from pennyweight.quantities.numbers import as_float
+from pennyweight.quantities.numbers import as_float, is_whole_text
 
-__all__ = ["Selection", "period_tables", "selection"]
+__all__ = ["Selection", "period_tables", "read_period", "selection"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -59,8 +60,8 @@ def selection(deal: Definition, by: str, lines: object = None, first: object = N
         if not names:
             raise InputError("lines is empty; name at least one line.", at="lines")
         chosen = tuple(names)
-    start = 0 if first is None else _period(deal, first, "first", first_of_year=True)
-    end = deal.timeline.periods if last is None else _period(deal, last, "last", first_of_year=False)
+    start = 0 if first is None else read_period(deal, first, "first", first_of_year=True)
+    end = deal.timeline.periods if last is None else read_period(deal, last, "last", first_of_year=False)
     if start > end:
         raise InputError(f"first is period {start}, after last, period {end}; write the earlier one first.", at="first")
     return Selection(by, chosen, start, end)
@@ -78,7 +79,7 @@ def period_tables(
     shown = np.arange(wanted.first, wanted.last + 1)
     groups = time.year[shown, 0] if yearly else time.t[shown, 0]
     heads = np.unique(groups)
-    names = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
+    titles = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
     body = _body(deal, names, line, wanted, shown, groups, heads)
     tables: list[Block] = []
     size = _COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK
@@ -87,11 +88,11 @@ def period_tables(
         rows = tuple(
             (Cell(label), *(_amount(deal, name, value, tone) for value in ends[start:stop]))
             if ends is not None
-            else (Cell(label, "comparison"), *(Cell("") for _ in names[start:stop]))
+            else (Cell(label, "comparison"), *(Cell("") for _ in titles[start:stop]))
             for label, name, ends, tone in body
         )
-        columns = (Column("", words=True), *(Column(head) for head in names[start:stop]))
-        title = f"By {wanted.by}, {names[start].lower()} to {names[min(stop, len(names)) - 1].lower()}"
+        columns = (Column("", words=True), *(Column(head) for head in titles[start:stop]))
+        title = f"By {wanted.by}, {titles[start].lower()} to {titles[min(stop, len(titles)) - 1].lower()}"
         if deal.style.currency:
             title += f", {deal.style.currency} where no other unit is said"
         tables.append(Table(title, columns, rows))
@@ -158,7 +159,8 @@ def _label(deal: Definition, name: str) -> str:
     return deal.label(name) if unit == "money" else deal.style.headed(deal.label(name), unit)
 
 
-def _period(deal: Definition, given: object, what: str, *, first_of_year: bool) -> int:
+def read_period(deal: Definition, given: object, what: str, *, first_of_year: bool) -> int:
+    """A period as an asker gives it: a number, a day, or "year 3" (its first period, or its last)."""
     time = deal.timeline
     if (isinstance(given, str) and is_date(given)) or hasattr(given, "isoformat"):
         day = read_date(given, what=what)
@@ -172,10 +174,10 @@ def _period(deal: Definition, given: object, what: str, *, first_of_year: bool) 
     number = as_float(text if year is None else year) if not isinstance(text, bool) else None
     if isinstance(text, str) and number is None:
         digits = (year if year is not None else text).strip()
-        number = float(digits) if digits.isdigit() and len(digits) < 8 else None
+        number = float(digits) if is_whole_text(digits) and len(digits) < 8 else None
     if number is not None and year is not None:
         number = max((number - 1) * time.per_year + 1, 0.0) if first_of_year and number else number * time.per_year
-    if number is None or number != round(number) or not 0 <= number <= time.periods:
+    if number is None or not isfinite(number) or number != round(number) or not 0 <= number <= time.periods:
         raise InputError(
             f"{what} is {given!r}; it must be a period from 0 to {time.periods}, a day, or one such as 'year 3'.",
             at=what,

@@ -26,6 +26,7 @@ Floats: TypeAlias = NDArray[np.float64]
 _NEAR = (0.003, 0.02, 0.06, 0.15, 0.3, 0.55, 1.0)
 """Where each side of an input's range is looked at first, as parts of it."""
 _BLOCK = 64
+"""How many searches go together: each input is moved in every case, so memory grows with the square."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -74,39 +75,39 @@ class TurningPoint(Described):
 
 def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:
     """The turning points of every input, around one case."""
-    deal = model.definition
-    base = stack(deal, [inputs])
-    probes = turning_probes(model, inputs)
-    # By blocks: every input of a block is moved in every case of it, so memory grows with the square of its size.
-    found: list[TurningPoint] = []
-    for start in range(0, len(probes), _BLOCK):
-        found += in_step(model.sweep, base, series_of(deal), probes[start : start + _BLOCK])
-    return found
+    return list(answers_and_turns(model, [inputs], turns=True, asks=False)[0][1])
 
 
 def answers_and_turns(
-    model: Model, inputs: Inputs, *, turns: bool
-) -> tuple[dict[str, Answers], tuple[TurningPoint, ...]]:
-    """The answers to all questions of a deal in one case, and its turning points, searched for together."""
+    model: Model, cases: Sequence[Inputs], *, turns: bool, asks: bool = True
+) -> list[tuple[dict[str, Answers], tuple[TurningPoint, ...]]]:
+    """For each case the answers to all questions of a deal, and its turning points, all searched for together."""
     deal, program = model.definition, model.program
-    base = stack(deal, [inputs])
-    alone = [name for name in deal.questions if not model.needs_answers(name)]
+    base = stack(deal, cases)
+    questions = deal.questions if asks else {}
+    alone = [name for name in questions if not model.needs_answers(name)]
     probes: list[Probe[Any]] = []
     for name in alone:
-        probes += probes_of(deal, program, deal.questions[name], base, 1)
-    moved = turning_probes(model, inputs) if turns else []
-    probes += moved
+        probes += probes_of(deal, program, questions[name], base, len(cases))
+    moved = [turning_probes(model, inputs, case) for case, inputs in enumerate(cases)] if turns else []
+    probes += [probe for own in moved for probe in own]
     found: list[Any] = []
     for start in range(0, len(probes), _BLOCK):
         found += in_step(model.sweep, base, series_of(deal), probes[start : start + _BLOCK])
-    answers = dict(zip(alone, found[: len(alone)], strict=True))
-    for name, question in deal.questions.items():
+    answers: dict[str, list[Answers]] = {
+        name: found[k * len(cases) : (k + 1) * len(cases)] for k, name in enumerate(alone)
+    }
+    for name, question in questions.items():
         if name not in answers:
-            answers[name] = model.answers(question, base, 1)[0]
-    return {name: answers[name] for name in deal.questions}, tuple(found[len(alone) :])
+            answers[name] = model.answers(question, base, len(cases))
+    points, start = [], len(alone) * len(cases)
+    for own in moved or [[] for _ in cases]:
+        points.append(tuple(found[start : start + len(own)]))
+        start += len(own)
+    return [({name: answers[name][case] for name in questions}, points[case]) for case in range(len(cases))]
 
 
-def turning_probes(model: Model, inputs: Inputs) -> list[Probe[TurningPoint]]:
+def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[TurningPoint]]:
     """A search for each input that may turn the verdict; facts and terms of loans that are not drawn are left alone."""
     deal = model.definition
     if not deal.goals:
@@ -115,7 +116,10 @@ def turning_probes(model: Model, inputs: Inputs) -> list[Probe[TurningPoint]]:
     watched = tuple(name for goal in deal.goals for name in (met_name(goal), slack_name(goal)))
     return [
         Probe(
-            0, item.name, watched, _turns(deal, item, 1.0 if item.is_series else float(np.asarray(inputs[item.name])))
+            case,
+            item.name,
+            watched,
+            _turns(deal, item, 1.0 if item.is_series else float(np.asarray(inputs[item.name]))),
         )
         for item in deal.inputs.values()
         if item.name not in idle and not item.fixed
@@ -174,6 +178,8 @@ def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
             gained = ~np.isfinite(goals.slack(at_good)[:, 0]) & ~lost
             # Where a figure stops existing nothing turns: it is a limit of what can be asked.
             limit = bool((failing & ~lost).sum() == 0 or gained.any())
+            if limit and min(high - limits[0], limits[1] - low) <= 1e-5 * (limits[1] - limits[0]):
+                continue
             names = tuple(name for name, fails in zip(goals.names, failing & ~lost, strict=True) if fails)
             sides[side] = (good, names, limit)
     return _point(item, base, sides, _reason(goals, known, sides), _never(goals, known))

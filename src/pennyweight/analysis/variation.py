@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.variation_page import variation_page
+from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import input_named, stack
 from pennyweight.deals.places import MOST as _MOST
@@ -49,6 +50,8 @@ class Variation(Shown):
     show: tuple[str, ...]
     base: Mapping[str, float]
     definition: Definition
+    verdicts: NDArray[np.object_] | None = None
+    """ "pays off", "nearly" or "falls short" of each case, when the deal has goals."""
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -56,11 +59,20 @@ class Variation(Shown):
         import pandas as pd
 
         mesh = np.meshgrid(*self.inputs.values(), indexing="ij")
-        columns: dict[str, Any] = {name: grid.reshape(-1) for name, grid in zip(self.inputs, mesh, strict=True)}
+        columns: dict[str, Any] = {
+            name: [self._word(name, value) for value in grid.reshape(-1).tolist()]
+            for name, grid in zip(self.inputs, mesh, strict=True)
+        }
         columns.update({name: values.reshape(-1) for name, values in self.figures.items()})
         if "pays_off" in columns:
             columns["pays_off"] = columns["pays_off"] == 1
+        if self.verdicts is not None:
+            columns["verdict"] = self.verdicts.reshape(-1)
         return pd.DataFrame(columns)
+
+    def _word(self, name: str, value: float) -> float | str:
+        item = self.definition.inputs[name]
+        return item.choices[round(value)] if item.choices else value
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -96,18 +108,33 @@ def vary(
     base = model.inputs_of(scenario, inputs)
     mesh = np.meshgrid(*axes.values(), indexing="ij")
     changes = {name: grid.reshape(-1) for name, grid in zip(axes, mesh, strict=True)}
-    asked = [*wanted, "pays_off"] if deal.goals else wanted
+    states = [key for goal in deal.goals for key in (met_name(goal), nearly_name(goal)) if key in model.program.names]
+    asked = [*wanted, "pays_off", *states] if deal.goals else wanted
     figures = model.sweep(stack(deal, [base]), np.zeros(cases, np.intp), changes, asked)
     shape = tuple(axis.size for axis in axes.values())
     return Variation(
         deal.title,
         scenario,
         axes,
-        {name: np.array(values[:cases]).reshape(shape) for name, values in figures.items()},
+        {
+            name: np.array(figures[name]).reshape(shape)
+            for name in (wanted if not deal.goals else [*wanted, "pays_off"])
+        },
         tuple(wanted),
         {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},
         deal,
+        _verdicts(deal, figures).reshape(shape) if deal.goals else None,
     )
+
+
+def _verdicts(deal: Definition, figures: Mapping[str, Floats]) -> NDArray[np.object_]:
+    """The verdict of each case in words."""
+    met = [figures[met_name(goal)] == 1 for goal in deal.goals]
+    near = [figures[nearly_name(goal)] == 1 if nearly_name(goal) in figures else np.zeros_like(one)
+            for goal, one in zip(deal.goals, met, strict=True)]  # fmt: skip
+    all_met = np.logical_and.reduce(met)
+    all_near = np.logical_and.reduce([one | other for one, other in zip(met, near, strict=True)])
+    return np.where(all_met, "pays off", np.where(all_near, "nearly", "falls short")).astype(object)
 
 
 def _default_measures(deal: Definition, axes: int) -> list[str]:
@@ -118,7 +145,7 @@ def _default_measures(deal: Definition, axes: int) -> list[str]:
 
 
 def _plain(value: Any) -> Any:
-    if isinstance(value, bool | np.bool_):
-        return bool(value)
+    if isinstance(value, bool | np.bool_ | str):
+        return value if isinstance(value, str) else bool(value)
     number = float(value)
     return number if np.isfinite(number) else None

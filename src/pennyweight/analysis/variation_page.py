@@ -7,15 +7,20 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.nodes import Number
+from pennyweight.deals.language.translation import folded
 from pennyweight.documents import (
     Block,
     Cell,
     Column,
     Document,
     HeatMap,
+    LinesChart,
     Table,
 )
+from pennyweight.documents.model import Tone
 
 if TYPE_CHECKING:
     from pennyweight.analysis.variation import Variation
@@ -23,6 +28,9 @@ if TYPE_CHECKING:
 __all__ = ["variation_page"]
 
 Floats: TypeAlias = NDArray[np.float64]
+
+_TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out"}
+_MARKS = {"pays off": "✓", "nearly": "≈", "falls short": "✗"}
 
 
 def variation_page(variation: Variation) -> Document:
@@ -35,22 +43,48 @@ def variation_page(variation: Variation) -> Document:
 def _one_way(variation: Variation) -> Document:
     deal = variation.definition
     ((name, axis),) = variation.inputs.items()
-    columns = [Column(deal.style.headed(name, "money") if deal.unit(name) == "money" else name)]
-    columns += [Column(_short_title(deal, measure)) for measure in variation.show]
-    has_verdict = "pays_off" in variation.figures
-    if has_verdict:
+    columns = [Column(headed(deal, name))]
+    columns += [Column(headed(deal, measure)) for measure in variation.show]
+    if variation.verdicts is not None:
         columns.append(Column("Verdict", words=True))
     rows = []
     for k, value in enumerate(axis):
         at_base = bool(np.isclose(value, variation.base[name], rtol=1e-12, atol=0))
         cells = [Cell(_axis_value(variation, name, value), "question" if at_base else "plain")]
-        cells += [Cell(deal.style.show(float(variation.figures[m][k]), deal.unit(m))) for m in variation.show]
-        if has_verdict:
-            pays = variation.figures["pays_off"][k] == 1
-            cells.append(Cell("pays off" if pays else "does not", "in" if pays else "out"))
+        cells += [Cell(show_figure(deal, m, float(variation.figures[m][k]), unit=False)) for m in variation.show]
+        if variation.verdicts is not None:
+            word = str(variation.verdicts[k])
+            cells.append(Cell(word, _TONES[word]))
         rows.append(tuple(cells))
     title = f"{', '.join(deal.label(m) for m in variation.show)} as {deal.label(name)} varies"
-    return Document(deal.title, (Table(title, tuple(columns), tuple(rows)),), f"Scenario: {variation.scenario}.")
+    table = Table(title, tuple(columns), tuple(rows))
+    charts = tuple(_chart(variation, measure) for measure in variation.show[:4])
+    return Document(deal.title, (table,), f"Scenario: {variation.scenario}.", charts)
+
+
+def _chart(variation: Variation, measure: str) -> LinesChart:
+    """A figure over the input that is varied, its goal across, the deal as it stands marked."""
+    deal = variation.definition
+    ((name, axis),) = variation.inputs.items()
+    item, unit = deal.inputs[name], deal.unit(measure)
+    goal = deal.goals.get(measure)
+    bound = None if goal is None else folded(goal.at_least or goal.at_most or Number(0.0, "0"))
+    word = "at least" if goal is not None and goal.at_least is not None else "at most"
+    targets = () if bound is None else ((f"{word} {deal.style.show(bound, unit)}", bound),)
+    known = variation.figures[measure][np.isfinite(variation.figures[measure])]
+    ends = (
+        [deal.style.with_unit(float(v), unit) for v in (known.min(), known.max())] if known.size else ["undefined"] * 2
+    )
+    base = variation.base[name]
+    inside = not item.choices and bool(axis.min() <= base <= axis.max())
+    return LinesChart(
+        f"line_{measure}", f"{deal.label(measure)} runs from {ends[0]} to {ends[1]}", axis,
+        ((deal.label(measure), variation.figures[measure]),), _axis_title(variation, name),
+        {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
+        targets=targets, marks=(("as it stands", base),) if inside else (),
+        x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
+        percent=unit in ("share", "rate"),
+    )  # fmt: skip
 
 
 def _two_way(variation: Variation) -> Document:
@@ -61,7 +95,7 @@ def _two_way(variation: Variation) -> Document:
     passes = variation.figures["pays_off"] == 1 if "pays_off" in variation.figures else None
     for measure in variation.show:
         values = variation.figures[measure]
-        shown = [[deal.style.show(float(v), deal.unit(measure)) for v in row] for row in values]
+        shown = [[show_figure(deal, measure, float(v), unit=False) for v in row] for row in values]
         columns = (
             Column(f"{first} ↓  {second} →", words=False),
             *(Column(_axis_value(variation, second, v)) for v in variation.inputs[second]),
@@ -69,21 +103,22 @@ def _two_way(variation: Variation) -> Document:
         rows = tuple(
             (
                 Cell(_axis_value(variation, first, value), "question"),
-                *(_map_cell(shown[i][j], passes, i, j) for j in range(values.shape[1])),
+                *(_map_cell(variation, shown[i][j], i, j) for j in range(values.shape[1])),
             )
             for i, value in enumerate(variation.inputs[first])
         )
         title = f"{_measure_title(deal, measure)}: {deal.label(first)} down, {deal.label(second)} across"
-        note = "" if passes is None else "✓ pays off, ✗ does not."
+        note = "" if passes is None else "✓ pays off, ≈ nearly, ✗ falls short."
         tables.append(Table(title, columns, rows, note))
         charts.append(_heat_map(variation, measure, passes))
     return Document(deal.title, tuple(tables), f"Scenario: {variation.scenario}.", tuple(charts))
 
 
-def _map_cell(text: str, passes: NDArray[np.bool_] | None, i: int, j: int) -> Cell:
-    if passes is None:
+def _map_cell(variation: Variation, text: str, i: int, j: int) -> Cell:
+    if variation.verdicts is None:
         return Cell(text)
-    return Cell(f"✓ {text}", "in") if passes[i, j] else Cell(f"✗ {text}", "out")
+    word = str(variation.verdicts[i, j])
+    return Cell(f"{_MARKS[word]} {text}", _TONES[word])
 
 
 def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | None) -> HeatMap:
@@ -130,14 +165,7 @@ def _axis_value(variation: Variation, name: str, value: float) -> str:
     deal = variation.definition
     if deal.inputs[name].is_series:
         return deal.style.show(float(value), "share", places=1)
-    unit = deal.unit(name)
-    whole = unit == "money" and float(value).is_integer()
-    return deal.style.show(float(value), unit, places=0 if whole else None)
-
-
-def _short_title(deal: Definition, measure: str) -> str:
-    suffix = {"money": deal.style.currency, "years": "years"}.get(deal.unit(measure), "")
-    return measure + (f", {suffix}" if suffix else "")
+    return show_base(deal, deal.inputs[name], float(value))
 
 
 def _measure_title(deal: Definition, measure: str) -> str:

@@ -38,7 +38,7 @@ from pennyweight.quantities.given import a_text
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Weighing", "weigh"]
+__all__ = ["Weighing", "weigh", "work_out_together"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -82,7 +82,7 @@ class Weighing(Shown):
     @cached_property
     def answers(self) -> Mapping[str, Answers]:
         """The answers to the deal's questions, worked out when they are first asked for."""
-        return FrozenMapping(answers_and_turns(self.model, self.case, turns=False)[0])
+        return FrozenMapping(answers_and_turns(self.model, [self.case], turns=False)[0][0])
 
     def work_out(self) -> None:
         """Work out answers and turning points together, which is quicker than one after the other.
@@ -94,9 +94,7 @@ class Weighing(Shown):
         >>> len(weighing.turning_points), list(weighing.answers)
         (10, ['top_price'])
         """
-        if "answers" not in self.__dict__ and "turning_points" not in self.__dict__:
-            answers, turns = answers_and_turns(self.model, self.case, turns=True)
-            self.__dict__.update(answers=FrozenMapping(answers), turning_points=turns)
+        work_out_together([self], turns=True)
 
     @cached_property
     def tables(self) -> Mapping[str, TableResult]:
@@ -182,7 +180,7 @@ class Weighing(Shown):
         rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
         rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
         rows += [
-            ("answer", name, self._answer(name, answer.value), answer.kind, answer.note)
+            ("answer", name, self.plain_answer(name, answer.value), answer.kind, answer.note)
             for name, item in self.answers.items()
             for answer in item.answers
         ]
@@ -231,7 +229,7 @@ class Weighing(Shown):
                 for name, goal in self.goals.items()
             },
             "answers": {
-                name: [self._answer(name, answer.value) for answer in item.answers]
+                name: [self.plain_answer(name, answer.value) for answer in item.answers]
                 for name, item in self.answers.items()
             },
             "tables": {name: table.as_dict() for name, table in self.tables.items()},
@@ -262,16 +260,45 @@ class Weighing(Shown):
             return _plain(value)
         return item.choices[round(value)] if item.choices else _day(value) if item.unit == "date" else value
 
-    def _answer(self, name: str, value: float) -> Any:
+    def plain_answer(self, name: str, value: float) -> Any:
+        """An answer as programs take it: a number, a day, or the word of a choice.
+
+        `name` is that of the question, `value` the answer.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal.weigh().plain_answer("best_letting", 1.0)
+        'rooms'
+        """
         return self._input(self.definition.questions[name].find, value)
 
     def document(
         self, *, by: str | None = None, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
     ) -> Document:
-        """The page of a weighing; `by` adds the table of lines, "period" or "year", the others as in `lines`."""
+        """The page of a weighing; `by` adds the table of lines, "period" or "year"; `lines`, `first`, `last` say which.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> [block.title for block in weighing.document(by="year", lines=["net"], first=1, last=3).blocks[-3:-2]]
+        ['By year, year 1 to year 3, EUR where no other unit is said']
+        """
         periods = None if by is None else selection(self.definition, by, lines, first, last)
         self.work_out()
         return weighing_page(self, periods=periods)
+
+
+def work_out_together(weighings: Sequence[Weighing], *, turns: bool) -> None:
+    """Work out the answers of several weighings of one deal, and their turning points, in one search."""
+    asked = [one for one in weighings if "answers" not in one.__dict__ and "turning_points" not in one.__dict__]
+    if not asked:
+        return
+    found = answers_and_turns(asked[0].model, [one.case for one in asked], turns=turns)
+    for one, (answers, points) in zip(asked, found, strict=True):
+        one.__dict__["answers"] = FrozenMapping(answers)
+        if turns:
+            one.__dict__["turning_points"] = points
 
 
 def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | None = None) -> Weighing:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.checks import numbers_inside
+from pennyweight.analysis.deal_charts import weighing_charts
 from pennyweight.analysis.periods_page import Selection, period_tables
 from pennyweight.analysis.showing import show_figure
 from pennyweight.analysis.table_page import table_blocks
@@ -17,7 +18,6 @@ from pennyweight.deals.definition import Definition
 from pennyweight.documents import (
     Block,
     Cell,
-    Chart,
     Checks,
     Column,
     Document,
@@ -27,12 +27,11 @@ from pennyweight.documents import (
     Text,
     Verdict,
 )
-from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.model import Tone
 
 if TYPE_CHECKING:
     from pennyweight.analysis.judging import Figure, GoalResult
-from pennyweight.analysis.weighing import Weighing
+    from pennyweight.analysis.weighing import Weighing
 
 __all__ = ["weighing_page"]
 
@@ -63,23 +62,6 @@ def weighing_page(weighing: Weighing, *, periods: Selection | None = None) -> Do
         blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
-
-
-def weighing_charts(weighing: Weighing) -> tuple[Chart, ...]:
-    """The charts of a weighing: its flows, and its present value against the rate."""
-    deal = weighing.definition
-    net = weighing.values["net"]
-    if not np.isfinite(net).all():
-        return ()
-    times = deal.timeline.years
-    hurdle = next(
-        (goal.bound for goal in weighing.goals.values() if goal.unit == "rate" and goal.bound is not None),
-        None,
-    )
-    return (
-        flows_chart(net, times, deal.style, money="net of each period"),
-        rate_chart(net, times, deal.style, asked=hurdle),
-    )
 
 
 def _verdict(weighing: Weighing) -> Verdict:

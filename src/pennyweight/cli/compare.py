@@ -24,11 +24,13 @@ __all__ = ["command"]
     metavar="NAME",
     help="Show this scenario; without it, all are shown. Repeatable.",
 )
+@click.option("--against", metavar="NAME", help="Add the differences to this scenario or deal.")
 @overrides
 @output_options
 def command(
     deals: tuple[Path, ...],
     scenarios: tuple[str, ...],
+    against: str | None,
     replaced: tuple[str, ...],
     form: str,
     outputs: tuple[Path, ...],
@@ -41,12 +43,13 @@ def command(
     def compute() -> Comparison:
         read = {path: Deal.read(path) for path in each_once(deals)}
         if len(deals) == 1:
-            return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced))
+            return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced), against=against)
         if replaced or len(scenarios) > 1:
             raise InputError("Several deals can be compared in one scenario only, and without --with.")
         names = {path: path.stem for path in deals}
         if len(set(names.values())) < len(names):
             names = {path: str(path) for path in deals}
-        return compare_deals({names[path]: deal.model for path, deal in read.items()}, *(scenarios or ("base",)))
+        models = {names[path]: deal.model for path, deal in read.items()}
+        return compare_deals(models, scenarios[0] if scenarios else "base", against)
 
     deliver(compute, form, outputs)

@@ -18,6 +18,8 @@ __all__ = ["command"]
 @deal_argument
 @click.argument("name", metavar="INPUT")
 @click.argument("condition", required=False)
+@click.option("--most", metavar="FIGURE", help="Find the value at which this figure is largest.")
+@click.option("--least", metavar="FIGURE", help="Find the value at which this figure is smallest.")
 @click.option(
     "--scenario",
     "scenarios",
@@ -34,6 +36,8 @@ def command(
     deal: Path,
     name: str,
     condition: str | None,
+    most: str | None,
+    least: str | None,
     scenarios: tuple[str, ...],
     between: str | None,
     replaced: tuple[str, ...],
@@ -52,7 +56,10 @@ def command(
         chosen = list(dict.fromkeys(scenarios)) or ["base"]
         if "all" in chosen:
             chosen = asked.scenarios
-        return asked.find(name, condition, scenarios=chosen, between=_limits(between), inputs=read_overrides(replaced))
+        return asked.find(
+            name, condition, most=most, least=least, scenarios=chosen, between=_limits(between),
+            inputs=read_overrides(replaced),
+        )  # fmt: skip
 
     found = deliver(compute, form, outputs)
     if not any(found.answers.values()):

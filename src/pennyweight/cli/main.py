@@ -25,6 +25,7 @@ COMMANDS = {
     "weigh": "Weigh a deal: verdict, figures, goals, answers, turning points.",
     "compare": "Put scenarios, or whole deals, side by side.",
     "vary": "Vary one or two inputs of a deal.",
+    "why": "Show where a figure of a deal comes from.",
     "find": "Find the value of an input at which a condition comes true.",
     "flows": "Measure cash flows in a CSV: NPV, IRR, payback and the rest.",
     "loan": "Show the schedule of a loan, to the cent.",

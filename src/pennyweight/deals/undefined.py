@@ -17,7 +17,7 @@ from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, S
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
 
-__all__ = ["loan_trouble", "value_of", "why_undefined"]
+__all__ = ["formula_of", "loan_trouble", "value_of", "why_undefined"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -81,7 +81,7 @@ class _Search(Target[Floats]):
         if part and loan in self.deal.loans:
             trouble = loan_trouble(self.deal, self.values, loan)
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
-        node = self._formula(name)
+        node = formula_of(self.deal, name)
         shown = f"{name} in period {period}" if period is not None else name
         if name in self.deal.questions:
             return _Reason(f"the question {name} has no single answer", True)
@@ -150,28 +150,28 @@ class _Search(Target[Floats]):
                 return why(self.deal.timeline, *self._arguments(node))
         return f"'{show(node)}' has no finite value"
 
-    def _formula(self, name: str) -> Node | None:
-        deal = self.deal
-        for table in (deal.values, deal.lines, deal.levels, deal.measures):
-            if name in table:
-                return table[name].node
-        for grid in deal.tables.values():
-            for column in grid.columns.values():
-                if column.name == name:
-                    return column.node
-        if name.startswith("loans."):
-            return Sum(tuple(Name(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
-        roles = {
-            "money_in": ("in",),
-            "money_out": ("out",),
-            "net": ("in", "out"),
-            "net_before_loans": ("in", "out"),
-        }
-        if name in roles:
-            flows = [Name(f"{loan}.flow") for loan in deal.loans] if name == "net" else []
-            lines = [Name(line.name) for line in deal.lines.values() if line.role in roles[name]]
-            return Sum((*lines, *flows))
-        return None
+
+def formula_of(deal: Definition, name: str) -> Node | None:
+    """The formula behind a name: its own, or how a total adds up; None when it has none."""
+    for table in (deal.values, deal.lines, deal.levels, deal.measures):
+        if name in table:
+            return table[name].node
+    for grid in deal.tables.values():
+        for column in grid.columns.values():
+            if column.name == name:
+                return column.node
+    if name.startswith("loans."):
+        return Sum(tuple(Name(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
+    if name in ("money_in", "money_out"):
+        role = name.removeprefix("money_")
+        return Sum(tuple(Name(line.name) for line in deal.lines.values() if line.role == role))
+    before = Binary("-", Name("money_in"), Name("money_out"))
+    if name == "net_before_loans":
+        return before
+    if name == "net":
+        flows = [Name(f"{loan}.flow") for loan in deal.loans]
+        return Sum((before, *flows)) if flows else before
+    return None
 
 
 def _over_time(node: Node) -> bool:

@@ -27,6 +27,7 @@ __all__ = [
     "FlowsChart",
     "GrowthChart",
     "HeatMap",
+    "LinesChart",
     "RateChart",
     "SplitChart",
     "Table",
@@ -246,7 +247,34 @@ class SplitChart:
         _keep_visible(self, "title", "time_title", "money_title")
 
 
-Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart
+@dataclass(frozen=True, slots=True)
+class LinesChart:
+    """Lines over time or over an input: (label, values) each; `targets` and `marks` are (label, place).
+
+    Over the words of a choice `x_words` holds these and `x` is empty.
+    """
+
+    name: str
+    title: str
+    x: Floats
+    lines: tuple[tuple[str, Floats], ...]
+    x_title: str
+    y_title: str
+    kind: Literal["lines", "area", "bars"] = "lines"
+    targets: tuple[tuple[str, float], ...] = ()
+    marks: tuple[tuple[str, float], ...] = ()
+    x_words: tuple[str, ...] = ()
+    percent: bool = False
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "x_title", "y_title")
+        object.__setattr__(self, "lines", tuple((visible(label), values) for label, values in self.lines))
+        object.__setattr__(self, "x_words", tuple(map(visible, self.x_words)))
+        for name in ("targets", "marks"):
+            object.__setattr__(self, name, tuple((visible(label), place) for label, place in getattr(self, name)))
+
+
+Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart | LinesChart
 Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 
 

@@ -17,13 +17,15 @@ from pennyweight.core.loans.repayment import Repayment
 from pennyweight.core.loans.undisturbed import paths
 from pennyweight.errors import choice
 
-__all__ = ["Ledger"]
+__all__ = ["MOST_MADE", "Ledger"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
 
 _HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
 _WHOLE = 1e-6
+MOST_MADE = 12_000
+"""The most payments a loan may have behind it when it comes in: a thousand years of months."""
 
 
 class Ledger:
@@ -83,7 +85,9 @@ class Ledger:
         if spread is not None:
             whole = whole & (spread >= count - _WHOLE)
         if made is not None:
-            whole = whole & (np.abs(made - np.round(made)) <= _WHOLE) & (made >= 0) & (made < count)
+            whole = (
+                whole & (np.abs(made - np.round(made)) <= _WHOLE) & (made >= 0) & (made < count) & (made <= MOST_MADE)
+            )
         self.amount = np.where(now, np.where(whole, amount, np.nan), self.amount)
         amount = np.where(whole, self._unit(amount * share) if share != 1 else amount, np.nan)
         amount = np.where((amount == 0) & now, 0.0, amount)
@@ -117,7 +121,7 @@ class Ledger:
 
     def _make(self, now: Bools, made: Floats) -> None:
         """The payments that were made before the loan came in: what is owed after them is what is drawn."""
-        made = np.where(now & np.isfinite(made), made, 0.0)
+        made = np.where(now & np.isfinite(self.balance), made, 0.0)
         if self.units is None and not (self.only > 0).any():
             found = paths(self.shape, self.balance, self.rate, self.payment, self.left, int(made.max()))
             width = found.balance.shape[1]

@@ -15,7 +15,7 @@ from typing import Any, Protocol, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core.loans.stepped import Ledger
+from pennyweight.core.loans.stepped import MOST_MADE, Ledger
 from pennyweight.core.loans.undisturbed import paths
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import PARTS, DealLoan, Definition
@@ -231,8 +231,11 @@ def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) ->
     if term.get("residual", 0.0) < 0 or (term.get("residual", 0.0) >= amount and term.get("residual", 0.0) > 0):
         return Trouble("its residual must be less than its amount")
     made = term.get("payments_made", 0.0)
-    if not 0 <= made < count or abs(made - round(made)) > WHOLE:
-        return Trouble(f"its payments made are {made:g}; they must be a whole number, less than all of its payments")
+    if not 0 <= made < count or abs(made - round(made)) > WHOLE or made > MOST_MADE:
+        return Trouble(
+            f"its payments made are {made:g}; they must be a whole number, less than all of its payments and at most "
+            f"{MOST_MADE:,}"
+        )
     balloon = term.get("balloon", np.inf) * loan.per_year
     if np.isfinite(balloon) and (balloon < 1 - WHOLE or abs(balloon - round(balloon)) > WHOLE):
         return Trouble(f"its balloon falls due after {balloon:g} payments; it must be a whole number, at least one")

@@ -14,7 +14,7 @@ from pennyweight.deals.definition import Axis, Grid, Input, OwnChart, OwnCheck, 
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import AxisShape, MeasureShape
-from pennyweight.deals.language.names import used_as
+from pennyweight.deals.language.names import Names, used_as
 from pennyweight.deals.language.nodes import Node, renamed
 from pennyweight.deals.places import read_places
 from pennyweight.errors import InputError, nearest
@@ -131,7 +131,7 @@ def read_checks(context: Context) -> dict[str, OwnCheck]:
     return found
 
 
-def read_charts(context: Context, drawable: list[str]) -> dict[str, OwnChart]:
+def read_charts(context: Context, drawable: list[str], names: Names) -> dict[str, OwnChart]:
     """What the deal wants drawn; `drawable` are the names that can be."""
     found = {}
     for name, item in context.shape.charts.items():
@@ -154,6 +154,9 @@ def read_charts(context: Context, drawable: list[str]) -> dict[str, OwnChart]:
                     at=where,
                 )
             target = None if item.target is None else context.parse(item.target, "charts", name, "target")
+            place = context.where("charts", name, "target")
+            if target is not None and names.shape(target, place) == "line":
+                raise InputError(f"{place} must be a single number, but it has a value for each period.", at=place)
             found[name] = OwnChart(
                 name, item.label or "", tuple(item.lines), item.as_, item.by, target, item.mark, where
             )

@@ -158,7 +158,7 @@ class Reader(Context):
             check_bare_amounts(lines, loans)
         check_goals(goals, names, note=self.noting)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)
-        charts = read_charts(self, [*lines, *levels, *parts, *TOTALS])
+        charts = read_charts(self, [*lines, *levels, *parts, *TOTALS], names)
         self.refuse_mistakes()
         return Definition(
             title=shape.deal,

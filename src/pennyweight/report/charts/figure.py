@@ -5,12 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.documents import BalanceChart, Chart, FlowsChart, GrowthChart, HeatMap, RateChart, SplitChart
+from pennyweight.documents import (
+    BalanceChart,
+    Chart,
+    FlowsChart,
+    GrowthChart,
+    HeatMap,
+    LinesChart,
+    RateChart,
+    SplitChart,
+)
 from pennyweight.documents.palette import PARCHMENT
 from pennyweight.report.charts.balance import draw_balance
 from pennyweight.report.charts.flows import draw_flows
 from pennyweight.report.charts.growth import draw_growth
 from pennyweight.report.charts.heat_map import draw_heat_map
+from pennyweight.report.charts.lines import draw_lines
 from pennyweight.report.charts.rates import draw_rates
 from pennyweight.report.charts.split import draw_split
 
@@ -28,6 +38,7 @@ DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
     GrowthChart: draw_growth,
     BalanceChart: draw_balance,
     SplitChart: draw_split,
+    LinesChart: draw_lines,
 }
 """Which function draws which chart; one more is a module beside these, and a line here."""
 

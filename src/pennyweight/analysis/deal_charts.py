@@ -1,0 +1,155 @@
+"""What of a weighed deal is worth drawing: what the deal says itself, or what it is about."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.showing import headed, show_value
+from pennyweight.deals.compiler.program import target_name
+from pennyweight.deals.definition import Definition, OwnChart
+from pennyweight.documents import Chart, LinesChart
+from pennyweight.documents.charts import flows_chart, rate_chart
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.tabulating import TableResult
+    from pennyweight.analysis.weighing import Weighing
+
+__all__ = ["weighing_charts"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_MANY = 60
+"""From so many periods on they are drawn by the year."""
+_MOST_LINES = 8
+
+
+def weighing_charts(weighing: Weighing) -> tuple[Chart, ...]:
+    """The deal's own charts; without them flows and payback, levels over time, or course against course."""
+    deal = weighing.definition
+    if deal.charts:
+        return tuple(_own(weighing, chart) for chart in deal.charts.values())
+    net = weighing.line("net")
+    moved = net[np.nonzero(net)]
+    if not np.isfinite(net).all():
+        return ()
+    if moved.size and moved[0] < 0 and (moved > 0).any():
+        hurdle = next(
+            (goal.bound for goal in weighing.goals.values() if goal.unit == "rate" and goal.bound is not None), None
+        )
+        times = deal.timeline.years
+        return (
+            flows_chart(net, times, deal.style, money="net of each period"),
+            rate_chart(net, times, deal.style, asked=hurdle),
+        )
+    levels = [name for name in deal.levels if deal.unit(name) == "money"]
+    others = [name for name, line in deal.lines.items() if line.role == "other" and deal.unit(name) == "money"]
+    if levels:
+        return (_over_time(weighing, "levels", levels, "", "lines", None),)
+    if len(others) > 1:
+        return (_courses(weighing, others),)
+    return (_over_time(weighing, "money", ["money_in", "money_out"], "", "bars", None),)
+
+
+def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
+    if chart.lines[0] in weighing.definition.tables:
+        return _of_table(weighing.tables[chart.lines[0]], chart)
+    made = _over_time(weighing, chart.name, list(chart.lines), chart.label, chart.kind, chart.by)
+    targets, marks = list(made.targets), list(made.marks)
+    deal = weighing.definition
+    if chart.target is not None:
+        value = float(weighing.worked_out[target_name(chart.name)][0])
+        if np.isfinite(value):
+            unit = deal.names.unit(chart.target)
+            targets.append(
+                (deal.style.with_unit(value, unit if unit != "number" else deal.unit(chart.lines[0])), value)
+            )
+    if chart.mark is not None:
+        item = deal.varied(chart.mark)
+        assert item is not None
+        for answer in weighing.answers[chart.mark].answers:
+            label = f"{deal.questions[chart.mark].label}: {show_value(deal, item, answer.value)}"
+            if item.unit == "years":
+                marks.append((label, answer.value))
+            elif item.unit == "period":
+                marks.append((label, answer.value / deal.timeline.per_year))
+            elif item.unit == "date" and deal.timeline.start is not None:
+                days = float(answer.value) - float(deal.timeline.start.astype(np.int64))
+                marks.append((label, days / 365.25))
+            else:
+                targets.append((label, answer.value))
+    return LinesChart(
+        made.name, made.title, made.x, made.lines, made.x_title, made.y_title, made.kind, tuple(targets), tuple(marks),
+        percent=made.percent,
+    )  # fmt: skip
+
+
+def _over_time(
+    weighing: Weighing, name: str, lines: list[str], label: str, kind: Literal["lines", "area", "bars"], by: str | None
+) -> LinesChart:
+    """Lines and levels by period, or by the year where there are many."""
+    deal = weighing.definition
+    time = deal.timeline
+    yearly = time.per_year > 1 and (by == "year" or (by is None and time.periods > _MANY))
+    lines = lines[:_MOST_LINES]
+    drawn = []
+    for line in lines:
+        values = weighing.line(line)
+        if yearly:
+            year = time.year[:, 0].astype(np.intp)
+            ends = np.flatnonzero(np.append(np.diff(year), 1))
+            values = values[ends] if deal.stands(line) else np.bincount(year, weights=values).astype(np.float64)
+        drawn.append((deal.label(line), values))
+    x = np.unique(time.year[:, 0]) if yearly else time.years
+    units = {deal.unit(line) for line in lines}
+    unit = units.pop() if len(units) == 1 else ""
+    if not label:
+        label, values = drawn[0]
+        ends_at = deal.style.with_unit(float(values[-1]), deal.unit(lines[0]))
+        label = f"{label}: {ends_at} after {deal.style.with_unit(float(x[-1]), 'years')}"
+    shown: dict[str, str] = {"money": deal.style.currency, "share": "", "rate": ""}
+    suffix = " a year" if yearly and not any(deal.stands(line) for line in lines) else ""
+    return LinesChart(
+        name, label, x, tuple(drawn), "Years from the start", (shown.get(unit, unit) + suffix).strip(),
+        kind, percent=unit in ("share", "rate"),
+    )  # fmt: skip
+
+
+def _courses(weighing: Weighing, lines: list[str]) -> LinesChart:
+    """Running totals of the lines of a deal that sets one course against another."""
+    deal = weighing.definition
+    drawn = [(deal.label(name), np.cumsum(weighing.line(name))) for name in lines[:_MOST_LINES]]
+    best = max(drawn, key=lambda one: float(one[1][-1]))
+    title = f"{best[0]} comes to most: {deal.style.with_unit(float(best[1][-1]), 'money')}"
+    y_title = f"{deal.style.currency} since the start".strip()
+    return LinesChart("courses", title, deal.timeline.years, tuple(drawn), "Years from the start", y_title)
+
+
+def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
+    """The columns of a table over what it goes by; of two names the second is a line each."""
+    deal: Definition = table.definition
+    first = table.table.axes[0]
+    item = deal.varied(first.key)
+    assert item is not None
+    unit_of = {name: deal.unit(column.name) for name, column in table.table.columns.items()}
+    unit = next(iter(unit_of.values()))
+    if len(table.table.axes) == 1:
+        names = [name for name in table.columns if unit_of[name] == unit]
+        lines = tuple((table.table.columns[name].label, table.columns[name]) for name in names[:_MOST_LINES])
+    else:
+        second = table.table.axes[1]
+        other = deal.varied(second.key)
+        assert other is not None
+        name = next(iter(table.columns))
+        lines = tuple(
+            (f"{second.label} {show_value(deal, other, value)}", table.columns[name][:, k])
+            for k, value in enumerate(second.values[:_MOST_LINES].tolist())
+        )
+    words = tuple(item.choices[round(value)] for value in first.values.tolist()) if item.choices else ()
+    y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, unit)
+    return LinesChart(
+        chart.name, chart.label or table.label, first.values, lines, headed(deal, first.key, first.label), y_title,
+        chart.kind, x_words=words, percent=unit in ("share", "rate"),
+    )  # fmt: skip

@@ -1,0 +1,48 @@
+"""`pennyweight why`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides, scenario_option
+
+__all__ = ["command"]
+
+
+@click.command("why")
+@deal_argument
+@click.argument("name")
+@click.option("--at", "period", metavar="PERIOD", help="Look at this period, day or 'year N' of a line or level.")
+@scenario_option
+@click.option("--against", metavar="SCENARIO", help="Set another scenario beside it and follow what differs most.")
+@click.option("--depth", type=click.IntRange(0, 40), default=2, show_default=True, help="Go so many formulas down.")
+@overrides
+@output_options
+def command(
+    deal: Path,
+    name: str,
+    period: str | None,
+    scenario: str,
+    against: str | None,
+    depth: int,
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Show where a figure comes from: formula, numbers in, and each name in it down to the inputs.
+
+    NAME is a measure, value, line, level, part of a loan, question, or pays_off.
+
+    Example: pennyweight why taxi.toml npv --against wet_summers
+    """
+    from pennyweight.analysis.deal import Deal
+
+    deliver(
+        lambda: Deal.read(deal).why(
+            name, at=period, scenario=scenario, against=against, depth=depth, inputs=read_overrides(replaced)
+        ),
+        form,
+        outputs,
+    )

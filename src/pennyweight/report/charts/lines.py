@@ -1,0 +1,105 @@
+"""Any lines over time or over an input: as lines, areas on one another, or bars side by side."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.documents import LinesChart
+from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
+from pennyweight.report.charts.frame import drawable, frame
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+__all__ = ["draw_lines"]
+
+_STYLES: list[tuple[str, Any, str]] = [
+    (VERDIGRIS, "-", ""), (BRASS, (0, (6, 2)), "///"), (INK, (0, (1, 1.4)), ".."), (OXIDE, (0, (6, 2, 1, 2)), "\\\\\\"),
+    (PEWTER, (0, (3, 1)), "xx"), (VERDIGRIS, (0, (1, 3)), "--"), (BRASS, (0, (1, 2)), "++"), (INK, (0, (9, 3)), "oo"),
+]  # fmt: skip
+"""Color, dash and hatch of each line: never the color alone."""
+
+
+def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
+    """Each line with its name at its end; a target dashed across, answers marked by uprights."""
+    frame(ax, chart.title, chart.x_title, chart.y_title)
+    if chart.percent:
+        from matplotlib.ticker import PercentFormatter
+
+        ax.yaxis.set_major_formatter(PercentFormatter(1.0))
+    if chart.x_words:
+        ax.set_xticks(range(len(chart.x_words)), [drawable(word) for word in chart.x_words])
+    elif chart.x.size and (chart.x == np.round(chart.x)).all() and np.ptp(chart.x) < 400:
+        from matplotlib.ticker import MaxNLocator
+
+        ax.xaxis.set_major_locator(MaxNLocator(integer=True))
+    if chart.kind == "area":
+        _areas(chart, ax)
+    elif chart.kind == "bars" or chart.x_words:
+        _bars(chart, ax)
+    else:
+        for number, (_, values) in enumerate(chart.lines):
+            color, dash, _ = _STYLES[number % len(_STYLES)]
+            ax.plot(chart.x, values, color=color, linestyle=dash, linewidth=2.2, zorder=3)
+    if any((np.asarray(values)[np.isfinite(values)] < 0).any() for _, values in chart.lines):
+        ax.axhline(0, color=INK, linewidth=0.8)
+    for label, value in chart.targets:
+        ax.axhline(value, color=PEWTER, linestyle="--", linewidth=1.4)
+        ax.annotate(
+            drawable(label), (0.01, value), xycoords=("axes fraction", "data"), xytext=(0, 4), color=INK,
+            textcoords="offset points", va="bottom", fontsize=9,
+        )  # fmt: skip
+    for number, (label, place) in enumerate(chart.marks):
+        ax.axvline(place, color=BRASS, linestyle=":", linewidth=2)
+        ax.annotate(
+            drawable(label), (place, 0.98 - 0.06 * (number % 4)), xycoords=("data", "axes fraction"), xytext=(5, 0),
+            textcoords="offset points", va="top", color=INK, fontsize=9,
+        )  # fmt: skip
+    if len(chart.lines) > 1:
+        _legend(chart, ax)
+    return ax
+
+
+def _areas(chart: LinesChart, ax: Axes) -> None:
+    """Areas on one another; below zero they would lie over each other, so then lines are drawn."""
+    below = np.zeros(chart.x.size)
+    for number, (_, values) in enumerate(chart.lines):
+        color, _, hatch = _STYLES[number % len(_STYLES)]
+        top = below + np.nan_to_num(values)
+        ax.fill_between(chart.x, below, top, color=color, alpha=0.75, hatch=hatch, edgecolor=PARCHMENT, linewidth=0)
+        below = top
+
+
+def _bars(chart: LinesChart, ax: Axes) -> None:
+    count = len(chart.lines)
+    places = np.arange(len(chart.x_words), dtype=np.float64) if chart.x_words else chart.x
+    gap = float(np.diff(places).min()) if places.size > 1 else 1.0
+    width = 0.8 * gap / count
+    for number, (_, values) in enumerate(chart.lines):
+        color, _, hatch = _STYLES[number % len(_STYLES)]
+        ax.bar(
+            places + (number - (count - 1) / 2) * width, values, width, color=color, hatch=hatch, edgecolor=PARCHMENT,
+            linewidth=0,
+        )  # fmt: skip
+
+
+def _legend(chart: LinesChart, ax: Axes) -> None:
+    """The names of the lines beside their dash or hatch, in the order in which they lie at the right edge."""
+    from matplotlib.lines import Line2D
+    from matplotlib.patches import Patch
+
+    entries: list[Any] = []
+    for number, (label, _) in enumerate(chart.lines):
+        color, dash, hatch = _STYLES[number % len(_STYLES)]
+        filled = chart.kind in ("area", "bars") or chart.x_words
+        if filled:
+            entries.append(Patch(facecolor=color, hatch=hatch, edgecolor=PARCHMENT, label=drawable(label)))
+        else:
+            entries.append(Line2D([], [], color=color, linestyle=dash, linewidth=2.2, label=drawable(label)))
+    legend = ax.legend(
+        handles=entries, loc="upper left", bbox_to_anchor=(1.01, 1.0), frameon=False, labelcolor=INK, handlelength=2.6,
+        fontsize=9,
+    )  # fmt: skip
+    legend.set_in_layout(True)
