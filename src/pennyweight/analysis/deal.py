@@ -234,7 +234,8 @@ class Deal(Shown):
         >>> deal.why("hull_paid", at=0).reason.filled
         '420,000'
         """
-        chosen = [scenario] if against is None else [scenario, choice(against, self.scenarios, "against")]
+        chosen = [a_text(scenario, what="scenario")]
+        chosen = chosen if against is None else [*chosen, choice(against, self.scenarios, "against")]
         weighings = {one: self.weigh(one, inputs=inputs) for one in dict.fromkeys(chosen)}
         period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
         return why.why(weighings, a_text(name, what="name"), period, whole(depth, what="depth", least=0, most=40))

@@ -99,7 +99,9 @@ def status(arguments: list[str]) -> int:
     except click.ClickException as error:
         return _ended(one_line(error.format_message()), 2)
     except PennyweightError as error:
-        return _ended(str(error), 3 if isinstance(error, NoAnswer) else 2)
+        told = [str(one) for one in error.mistakes]
+        sentence = "\n  ".join([f"{len(told)} mistakes:", *told]) if told else str(error)
+        return _ended(sentence, 3 if isinstance(error, NoAnswer) else 2)
     except BrokenPipeError:
         _let_go_of_output()
         return 0

@@ -19,6 +19,7 @@ __all__ = ["MOST", "read_places"]
 Floats: TypeAlias = NDArray[np.float64]
 
 MOST = 1_000_000
+_DASHED = re.compile(r"(\d[\d_.,]*(?:k|mn|%)?)\s*[-–]\s*(\d[\d_.,]*(?:k|mn|%)?)")
 _SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
 """Between listed values: a comma, unless it groups thousands as in 380,000."""
 
@@ -46,6 +47,8 @@ def read_places(item: Input, given: object, *, what: str) -> Floats:
 
 def _read_text(text: str, unit: str, step: float | None, what: str) -> Floats:
     if ".." not in text:
+        if slip := _DASHED.fullmatch(text):
+            raise InputError(f"{what} is '{text}'; a range is written {slip[1]}..{slip[2]}.", at=what)
         parts = [part.strip() for part in _SEPARATOR.split(text)]
         return np.array([read_value(part, unit, what=what) for part in parts])
     match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)

@@ -12,7 +12,7 @@ from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number,
 from pennyweight.deals.language.translation import folded
 from pennyweight.errors import InputError
 
-__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_goals"]
+__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_goals", "check_nearly"]
 
 Noting: TypeAlias = Callable[[], AbstractContextManager[None]]
 """What notes a mistake and lets the others be found."""
@@ -67,37 +67,35 @@ def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan])
             )
 
 
-def check_goals(goals: Mapping[str, Goal], names: Names, *, note: Noting) -> None:
-    """Refuse a goal of 9 on a rate (that would be 900 % a year), and a `nearly` on the wrong side; each is noted."""
-    for name, goal in goals.items():
-        with note():
-            _check_goal(name, goal, names)
-
-
-def _check_goal(name: str, goal: Goal, names: Names) -> None:
-    bound = goal.at_least if goal.at_least is not None else goal.at_most
-    near = None if goal.nearly is None else folded(goal.nearly)
-    asked = None if bound is None else folded(bound)
-    if (
-        bound is not None
-        and goal.nearly is not None
-        and near is not None
-        and asked is not None
-        and (near >= asked if goal.at_least is not None else near <= asked)
-    ):
+def check_nearly(goals: Mapping[str, Goal], *, note: Noting) -> None:
+    """Refuse a `nearly` on the wrong side of its goal; each is noted."""
+    for goal in goals.values():
+        bound = goal.at_least if goal.at_least is not None else goal.at_most
+        if bound is None or goal.nearly is None:
+            continue
+        near, asked = folded(goal.nearly), folded(bound)
+        if near is None or asked is None or (near < asked if goal.at_least is not None else near > asked):
+            continue
         word, side = ("at_least", "below") if goal.at_least is not None else ("at_most", "above")
-        raise InputError(
-            f"{goal.where}: 'nearly' is {show(goal.nearly)}; with {word} = {show(bound)} it must lie {side} that.",
-            at=goal.where,
-        )
-    if names.unit_of(name) != "rate":
-        return
-    for bound in (goal.at_least, goal.at_most, goal.nearly):
-        if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
+        with note():
             raise InputError(
-                f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
+                f"{goal.where}: 'nearly' is {show(goal.nearly)}; with {word} = {show(bound)} it must lie {side} that.",
                 at=goal.where,
             )
+
+
+def check_goals(goals: Mapping[str, Goal], names: Names, *, note: Noting) -> None:
+    """Refuse a goal of 9 on a rate: that would be 900 % a year; each is noted."""
+    for name, goal in goals.items():
+        if names.unit_of(name) != "rate":
+            continue
+        for bound in (goal.at_least, goal.at_most, goal.nearly):
+            if isinstance(bound, Number) and not bound.percent and abs(bound.value) >= 1:
+                with note():
+                    raise InputError(
+                        f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
+                        at=goal.where,
+                    )
 
 
 def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:

@@ -147,6 +147,9 @@ def _explain(
     kind = first["type"]
     if kind == "extra_forbidden":
         known = keys_at(parent)
+        slip = _SLIPS.get((parent[0] if parent else "", key))
+        if slip:
+            return InputError(f"{where}: there is no key '{key}' here; {slip}.", at=where)
         return InputError(
             f"{where}: there is no key '{key}'{nearest(key, known) or '.'} The keys here are {', '.join(known)}.",
             at=where,
@@ -156,12 +159,42 @@ def _explain(
     if kind == "literal_error":
         return InputError(f"{where} is '{shown}'; it must be {first['ctx']['expected']}.", at=where)
     others = {c["type"] for c in complaints if _real_keys(tuple(map(str, c["loc"])), document) == keys}
+    if isinstance(given, list) and key in ("value", "steps") and all(isinstance(one, int | float) for one in given):
+        listed = ", ".join(f"{period} = {one}" for period, one in list(enumerate(given, 1))[:3])
+        return InputError(
+            f"{where} is a list; a value for each period is written as steps = {{ {listed} … }}.", at=where
+        )
     expected = _EXPECTED[kind] if others == {kind} and kind in _EXPECTED else "a number or a text"
     if key in ("at", "from", "to"):
         expected = "a period, such as 3, 'year 2' or 'end'"
     if kind == "date_type" or key == "start":
         expected = "a date, such as 2027-01-01, without quotes" if parent[:1] in (("timeline",), ()) else expected
     return InputError(f"{where} is {shown!r}; it must be {expected}.", at=where)
+
+
+_SLIPS = {
+    ("loans", "fee"): "a fee is a line of its own under [money_out], at the period of the pay-out",
+    ("loans", "fees"): "fees are lines of their own under [money_out], at the period of the pay-out",
+    ("loans", "start"): "write when it is paid out as paid_out = 0, 'year 2' or a date",
+    ("loans", "term"): "write the term as years = 20 or months = 240",
+    ("loans", "interest"): 'write the yearly rate as rate = "4%"',
+    ("loans", "principal"): "write what is lent as amount = 100_000",
+    ("money_in", "value"): "a line has a formula: formula = 5_000",
+    ("money_out", "value"): "a line has a formula: formula = 5_000",
+    ("lines", "value"): "a line has a formula: formula = 5_000",
+    ("measures", "value"): "a measure has a formula",
+    ("values", "value"): 'a value has a formula: formula = "0.2 * price"',
+    ("inputs", "formula"): "an input has a value; what is worked out of others stands under [values]",
+    ("inputs", "min"): "the ends of its range are low and high",
+    ("inputs", "max"): "the ends of its range are low and high",
+    ("inputs", "options"): "write choices = ['own', 'rented']",
+    ("goals", "equals"): "a goal is at_least or at_most",
+    ("goals", "min"): "write at_least",
+    ("goals", "max"): "write at_most",
+    ("timeline", "years"): "write period = 'year' and periods = 10",
+    ("timeline", "months"): "write period = 'month' and periods = 120",
+}
+"""Keys people write in a section, and what is meant."""
 
 
 _EXPECTED = {

@@ -45,7 +45,7 @@ from pennyweight.deals.file.shape import (
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import Extent, Names, used_as
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
-from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals
+from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit
@@ -126,8 +126,7 @@ class Reader(Context):
         before = len(self.mistakes)
         check_formulas(Names(shapes, nodes, units, standing, starts), *groups, note=self.noting)
         if len(self.mistakes) > before:
-            self._read_inputs({name: unit_by_use(item, None) for name, item in shape.inputs.items()}, {}, {})
-            self.refuse_mistakes()
+            self._rest_in_spite(lines, levels, goals)
         hints: dict[str, str] = {}
         steps: dict[str, float] = {}
         leasts: dict[str, float] = {}
@@ -156,6 +155,7 @@ class Reader(Context):
         names = Names(shapes, nodes, units, standing, starts)
         with self.noting():
             check_bare_amounts(lines, loans)
+        check_nearly(goals, note=self.noting)
         check_goals(goals, names, note=self.noting)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)
         charts = read_charts(self, [*lines, *levels, *parts, *TOTALS], names)
@@ -182,6 +182,18 @@ class Reader(Context):
             remarks=tuple(self.remarks),
             source=self.source,
         )
+
+    def _rest_in_spite(self, lines: Mapping[str, Line], levels: Mapping[str, Level], goals: Mapping[str, Goal]) -> None:
+        """What can be told of a deal in which formulas are wrong: its inputs, scenarios and goals; then all of it."""
+        units = {name: item.unit or unit_by_use(item, None) for name, item in self.shape.inputs.items()}
+        inputs = self._read_inputs(units, {}, {})
+        known = inputs | {
+            name: Input(name=name, value=0.0, unit="number", label=name, where="", given="")
+            for name in self.shape.inputs if name not in inputs
+        }  # fmt: skip
+        read_scenarios(self, known, lines, levels)
+        check_nearly(goals, note=self.noting)
+        self.refuse_mistakes()
 
     def _all(self, section: str, read: Callable[[str, Any], Part]) -> dict[str, Part]:
         """What a section holds, by name; a mistake is noted and the rest is read."""

@@ -46,6 +46,8 @@ def bind(call: Call, where: str) -> list[Node | None]:
     """The arguments of a call in the order of the function's parameters; InputError when they do not fit."""
     function = FUNCTIONS.get(call.function)
     if function is None:
+        if call.function in _SAID_ELSE:
+            raise InputError(f"{where}: there is no function '{call.function}'; {_SAID_ELSE[call.function]}.", at=where)
         raise InputError(
             f"{where}: there is no function '{call.function}'{nearest(call.function, FUNCTIONS) or '.'} "
             "All of them: pennyweight functions.",
@@ -67,6 +69,26 @@ def bind(call: Call, where: str) -> list[Node | None]:
         if slot is None and not parameter.optional:
             raise _misfit(function, where, f"needs '{parameter.name}'")
     return slots
+
+
+_SAID_ELSE = {
+    "sum": "the sum of a line is total(line), a sum of names is a + b",
+    "mean": "the mean of a line is average(line)",
+    "avg": "the mean of a line is average(line)",
+    "maximum": "it is highest(line) over time, max(a, b) of two",
+    "minimum": "it is lowest(line) over time, min(a, b) of two",
+    "cumsum": "the running total of a line is running(line)",
+    "last": "the last value of a line is at(line, end)",
+    "first": "the value in one period is at(line, period)",
+    "previous": "the value one period earlier is prior(line)",
+    "lag": "the value one period earlier is prior(line)",
+    "when": "write b if a else c",
+    "pow": "a power is written **, as in 2 ** 3",
+    "ln": "the natural logarithm is log(x)",
+    "ceiling": "it is ceil(x)",
+    "years": "a span is a plain number of years, or years_between(day, day)",
+}
+"""What people write for a function, and how it is said here."""
 
 
 def current_names(node: Node) -> set[str]:

@@ -140,13 +140,32 @@ def _check_words(text: str, where: str) -> None:
 
 
 def _syntax(error: Exception, prepared: str) -> str:
-    if re.search(r"(?<![=<>!:])=(?!=)", prepared) and "(" not in prepared:
+    if match := re.match(r"\s*if\s*\(", prepared):
+        return f"'{match[0].strip()}…' is written the other way round, as in b if a else c"
+    if "&&" in prepared or "||" in prepared:
+        return "conditions are joined by the words and, or"
+    if re.search(r"<>", prepared):
+        return "unequal is written !="
+    if re.search(r"(?<![\w.])!(?!=)", prepared):
+        return "the opposite of a condition is written with the word not"
+    if _single_equals(prepared):
         return "to compare two figures write =="
     if isinstance(error, SyntaxError) and error.offset:
         rest = prepared[error.offset - 1 :].strip()
         near = re.sub(r"_percent\d+_", "…%", rest)[:20]
         return f"it cannot be read near '{near}'" if near else "it ends too early"
     return "it cannot be read"
+
+
+def _single_equals(text: str) -> bool:
+    """Whether a lone = stands outside of every call, where it names no argument."""
+    depth = 0
+    for place, mark in enumerate(text):
+        depth += (mark in _OPENING) - (mark in _CLOSING)
+        around = text[place - 1 : place] + text[place + 1 : place + 2]
+        if mark == "=" and depth == 0 and not set(around) & set("=<>!:"):
+            return True
+    return False
 
 
 def _refused(where: str, text: str, reason: str) -> InputError:
@@ -245,6 +264,10 @@ class _Translator:
     def binary(self, node: ast.BinOp, depth: int) -> Node:
         symbol = _BINARY.get(type(node.op))
         if symbol is None:
+            if isinstance(node.op, ast.BitXor):
+                raise self.refuse("a power is written **, as in 2 ** 3; there is no ^")
+            if isinstance(node.op, ast.BitAnd | ast.BitOr):
+                raise self.refuse("conditions are joined by the words and, or")
             if isinstance(node.op, ast.Mod):
                 raise self.refuse("there is no modulo; a percentage is a number and its sign, as in 4.6%")
             raise self.refuse(f"'{_word_for(node.op)}' is not part of the formula language")
