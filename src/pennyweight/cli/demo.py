@@ -22,11 +22,14 @@ _DATA = (
     "loans/studio-events.csv",
     "loans/four-flats-takeover.toml",
     "loans/four-flats.toml",
+    "house/four-flats-house.toml",
+    "schemas/deal.schema.json",
+    "schemas/loan.schema.json",
 )
 
 _COMMANDED = (
     "taxi.toml", "boatyard.csv", "statements.csv", "index.csv", "studio.toml", "four-flats-takeover.toml",
-    "four-flats.toml",
+    "four-flats.toml", "four-flats-house.toml",
 )  # fmt: skip
 
 
@@ -46,15 +49,17 @@ def command(folder: Path) -> None:
     from pennyweight.cli.main import main
     from pennyweight.report.files import check_target
 
-    for name in ("weighing.json", "weighing.png", "map.png", "boatyard.png", "endowment.png", "studio.json",
-                 "studio.png", "takeover.png"):  # fmt: skip
+    for name in ("weighing.json", "weighing.png", "map.png", "house.png", "boatyard.png", "endowment.png",
+                 "studio.json", "studio.png", "takeover.png"):  # fmt: skip
         check_target(folder / name, read=(), force=False)
-    taxi, boatyard, statements, index, studio, takeover, layers = _copy_data(folder)
+    taxi, boatyard, statements, index, studio, takeover, layers, house = _copy_data(folder)
     commands = (
         ["weigh", str(taxi), "--output", str(folder / "weighing.json"), "--output", str(folder / "weighing.png")],
         ["compare", str(taxi)],
         ["vary", str(taxi), "hull=380k..500k/7", "hurdle=6%..14%:2%", "--output", str(folder / "map.png")],
         ["find", str(taxi), "hull", "npv == 0", "--scenario", "all"],
+        ["why", str(taxi), "npv", "--against", "wet_summers", "--depth", "1"],
+        ["weigh", str(house), "--output", str(folder / "house.png")],
         ["flows", str(boatyard), "--rate", "7%", "--currency", "EUR", "--output", str(folder / "boatyard.png")],
         ["returns", str(statements), "--benchmark", str(index), "--output", str(folder / "endowment.png")],
         ["grow", "--opening", "6k", "--deposit", "350", "--per-year", "month", "--rate", "3.5%", "--closing", "41k"],
@@ -75,6 +80,7 @@ def command(folder: Path) -> None:
 def _copy_data(folder: Path) -> tuple[Path, ...]:
     starters = files("pennyweight") / "starters"
     contents = {folder / name.split("/")[1]: (starters / name).read_text(encoding="utf-8") for name in _DATA}
+    contents = {path: text.replace("#:schema ../schemas/", "#:schema ", 1) for path, text in contents.items()}
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, content in contents.items():

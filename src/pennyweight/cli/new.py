@@ -14,6 +14,7 @@ __all__ = ["STARTERS", "command", "copy_starter"]
 STARTERS = {
     "first": ("first/first.toml", ()),
     "taxi": ("taxi/taxi.toml", ("ridership.csv",)),
+    "four-flats": ("house/four-flats-house.toml", ()),
     "loan": ("loans/studio.toml", ("studio-events.csv",)),
     "takeover": ("loans/four-flats-takeover.toml", ()),
     "layers": ("loans/four-flats.toml", ()),
@@ -56,8 +57,14 @@ def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Pat
         document = tomlkit.parse(text)
         document["loan" if "loan" in document else "deal"] = title
         text = tomlkit.dumps(document)
+    kind = "loan" if inside.startswith("loans/") else "deal"
+    schema = f"{kind}.schema.json"
+    text = text.replace(f"#:schema ../schemas/{schema}", f"#:schema {schema}", 1)
     contents = {file: text}
     contents.update({file.parent / name: (folder / name).read_text(encoding="utf-8") for name in data})
+    beside = file.parent / schema
+    if not beside.exists():  # it is the same for every file; one that is there is left as it is
+        contents[beside] = (files("pennyweight") / "starters" / "schemas" / schema).read_text(encoding="utf-8")
     if not file.parent.is_dir():
         raise InputError(f"{file}: there is no folder {file.parent}.", at=Place.of_file(file))
     for path in contents:

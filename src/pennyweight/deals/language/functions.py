@@ -45,6 +45,8 @@ class Function:
     why: Callable[..., str] | None = None
     many: bool = False
     """Whether the last parameter may be repeated."""
+    example: str = ""
+    """A formula in which it can be seen at work, in the small deal of the reference."""
 
     @property
     def signature(self) -> str:
@@ -130,9 +132,36 @@ _WHY: dict[str, Callable[..., str]] = {
     "profitability_index": lambda time, x, rate: "no money goes out",
 }
 
+_EXAMPLES = {
+    "total": "total(sales, 1, 4)", "average": "average(sales)", "lowest": "lowest(stock, 2, 5)",
+    "highest": "highest(sales)", "first_period": "first_period(sales > 1_700)", "prior": "prior(sales)",
+    "running": "running(sales)", "at": "at(stock, end)", "npv": "npv(net, hurdle)",
+    "irr": "irr(net, years=2, plus=500)",
+    "payback": "payback(net)", "profitability_index": "profitability_index(net, hurdle)",
+    "equivalent_annual": "equivalent_annual(net, hurdle, years=1)", "present_value": "present_value(100, 8%, 2)",
+    "future_value": "future_value(100, 8%, 2)", "loan_payment": "loan_payment(100_000, 6%, 30)",
+    "per_period": "per_period(8%)", "grown": "grown(8%)", "grown_yearly": "grown_yearly(8%)",
+    "end_of_year": "end_of_year(1)",
+    "straight_line": "straight_line(9_000, 1_000, 2)", "declining_balance": "declining_balance(9_000, 30%)",
+    "date": "date(end)", "period_of": "period_of('2027-05-15')",
+    "months_between": "months_between('2027-01-31', '2027-03-15')",
+    "years_between": "years_between('2019-05-01', date(end))", "min": "min(price, 5_000, 7_000)",
+    "max": "max(0, total(net))", "clamp": "clamp(price, 0, 5_000)", "abs": "abs(total(net) - price)",
+    "round": "round(2.675, 2)",
+    "floor": "floor(2.7)", "ceil": "ceil(2.1)", "exp": "exp(1)", "log": "log(10)", "sqrt": "sqrt(2)",
+}  # fmt: skip
+
 FUNCTIONS: dict[str, Function] = {
     name: Function(
-        name, _read_parameters(parameters), result, unit, summary, compute, _WHY.get(name), name in ("min", "max")
+        name,
+        _read_parameters(parameters),
+        result,
+        unit,
+        summary,
+        compute,
+        _WHY.get(name),
+        name in ("min", "max"),
+        _EXAMPLES[name],
     )
     for name, parameters, result, unit, summary, compute in _ROWS
 }

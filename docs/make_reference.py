@@ -1,0 +1,159 @@
+"""Write what is generated from the code: the JSON Schemas beside the starters, and docs/language.md."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from pennyweight import Deal
+from pennyweight.deals.definition import PARTS, RESERVED
+from pennyweight.deals.file.keys import DEAL_KEYS, SECTION_WORDS
+from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, OverrideShape, TimelineShape
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.instruments.loans.file import FileShape
+from pennyweight.instruments.loans.keys import LOAN_KEYS
+from pennyweight.quantities.toml_files import keys_of
+from pennyweight.quantities.toml_schema import schema_of
+from pennyweight.quantities.units import UNITS
+
+ROOT = Path(__file__).parent.parent
+SCHEMAS = ROOT / "src/pennyweight/starters/schemas"
+
+EXAMPLE: dict[str, Any] = {
+    "deal": "Ropewalk",
+    "currency": "EUR",
+    "timeline": {"period": "quarter", "periods": 8, "start": dt.date(2027, 1, 1)},
+    "inputs": {"price": 9_000, "hurdle": "8%"},
+    "money_in": {"sales": {"formula": "1_600 + 50 * t", "from": 1}},
+    "money_out": {"rope": {"formula": "price", "at": 0}},
+    "levels": {"stock": {"formula": "prior(stock) + 10", "start": 100}},
+}
+"""The small deal in which the examples of the functions are worked out."""
+
+
+def main() -> None:
+    """Write everything."""
+    for path, text in generated().items():
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(text, encoding="utf-8")
+        print(f"Written: {path.relative_to(ROOT)}")
+
+
+def generated() -> dict[Path, str]:
+    """Every generated file with what it must say."""
+    deal = schema_of(DealShape, "A deal file of Pennyweight", DEAL_KEYS)
+    loan = schema_of(FileShape, "A loan file of Pennyweight", LOAN_KEYS)
+    return {
+        SCHEMAS / "deal.schema.json": json.dumps(deal, indent=1) + "\n",
+        SCHEMAS / "loan.schema.json": json.dumps(loan, indent=1) + "\n",
+        ROOT / "docs/language.md": language(),
+    }
+
+
+def shown(name: str) -> str:
+    """What the example of a function gives in the small deal."""
+    function = FUNCTIONS[name]
+    section = "lines" if function.result == "line" else "measures"
+    made = Deal.from_dict({**EXAMPLE, section: {"asked": {"formula": function.example}}})
+    weighing = made.weigh()
+    if section == "lines":
+        return ", ".join(f"{value:,.4g}" for value in weighing.line("asked")[:4]) + " …"
+    figure = weighing.measures["asked"]
+    return made.definition.style.with_unit(figure.value, figure.unit)
+
+
+def language() -> str:
+    """The reference of the language."""
+    parts = [HEAD]
+    shapes: dict[str, type[BaseModel]] = {"timeline": TimelineShape, **SECTIONS}
+    for section, words in SECTION_WORDS.items():
+        parts.append(f"### `[{section}]`\n\n{words}\n")
+        parts.append(_keys(section, keys_of(shapes[section])))
+        if section == "scenarios":
+            parts.append(
+                "What a scenario may say of an input: " + ", ".join(f"`{k}`" for k in keys_of(OverrideShape)) + ".\n"
+            )
+        if section == "tables":
+            parts.append("`by.NAME` may be a table with " + ", ".join(f"`{k}`" for k in keys_of(AxisShape)) + ".\n")
+    parts.append(RULES)
+    parts.append(
+        "## Units\n\n"
+        + "\n".join(f"- `{unit}`: {words}" for unit, words in UNITS.items())
+        + "\n\nAny other word is shown behind the figure.\n"
+    )
+    parts.append(
+        "## Names that are there already\n\n"
+        + ", ".join(f"`{name}`" for name in sorted(RESERVED))
+        + ". Parts of a loan: "
+        + ", ".join(f"`.{part}`" for part in PARTS)
+        + ".\n"
+    )
+    parts.append(FUNCTIONS_HEAD)
+    parts += [
+        f"| `{function.signature}` | {function.summary} | `{function.example}` | {shown(function.name)} |"
+        for function in FUNCTIONS.values()
+    ]
+    return "\n".join(parts) + "\n"
+
+
+def _keys(section: str, keys: list[str]) -> str:
+    rows = [f"| `{key}` | {DEAL_KEYS.get(f'{section}.{key}') or DEAL_KEYS[key]} |" for key in keys]
+    return "\n".join(["| key | |", "|---|---|", *rows, ""])
+
+
+HEAD = """# The deal language
+
+Generated from the code by `docs/make_reference.py`; do not edit. A deal is a TOML file. Editors that know JSON
+Schema complete and check it by the first line of every starter, `#:schema deal.schema.json`.
+
+All keys but `deal` are optional. An input, a value, a line, a level, a measure or a check may be written as a
+bare value.
+
+## Sections
+"""
+
+RULES = """## Periods
+
+A bare integer is a period; `"year 3"` is a stretch: `from` and `steps` take its first period, `at`, `to`,
+`paid_out` and `advances` its last, `set` all of it. A date (with a `start` under `[timeline]`) is the period that
+holds it: the one that ends on that day or next. `"end"` is the last period, `"never"` none. A formula must come to
+a whole period. In formulas `t` is the period, `year` the year it lies in, `per_year` the periods in a year, `end`
+the last period.
+
+## Formulas
+
+Arithmetic (`+ - * / **`), comparisons, `and or not`, `a if c else b`, names, functions, numbers with `_`,
+percentages (`4.6%`), rates in quotes (`'6% monthly'`), days in quotes (`'2027-03-15'`), and a choice compared with
+one of its words (`mooring == 'rented'`). Every rate is yearly, every span is in years. A question's name is its
+answer; an answer that is not the only one is undefined.
+
+## Loans
+
+A loan drawn in stages (`advances`) pays on what is drawn so far; at each stage the payment is worked out anew over
+the payments that remain. One taken over (`payments_made`) has its original amount and term, and comes in at what is
+owed after these payments; the price includes it. With a `balloon` the payment is worked out over the whole term, and
+what is left falls due after so many years from the day the loan was made. `loan_payment` is paid monthly, whatever
+the timeline, unless `per_year` says otherwise.
+
+## Scenarios
+
+`based_on` names one scenario or several, which apply in their order. `all_inputs = "worst"` moves each range, alone,
+to the end that hurts the first goal, or the figure `judged_by`; what the scenario itself says of an input counts
+more. `undo = ["contribution.set"]` switches off the `set` of a line.
+"""
+
+FUNCTIONS_HEAD = """## Functions
+
+Worked out in a small deal: eight quarters from 2027-01-01, `sales` of 1,600 + 50 t a quarter, `rope` for 9,000 at the
+start, `stock` a level that grows by 10 from 100.
+
+| function | what it gives | example | there |
+|---|---|---|---|"""
+
+
+if __name__ == "__main__":
+    main()
