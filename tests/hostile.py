@@ -86,6 +86,14 @@ def _bounded() -> Iterator[None]:
 
 
 def _sentence(text: str) -> str | None:
+    """Why what was told is no sentence, or, of a file with several mistakes, no list of them; None when it is."""
+    head, *mistakes = text.split("\n  ")
+    if mistakes and re.fullmatch(r"pennyweight: \d+ mistakes:", head):
+        return next(filter(None, map(_one_sentence, mistakes)), None) if len(mistakes) <= 20 else "more than twenty"
+    return _one_sentence(text)
+
+
+def _one_sentence(text: str) -> str | None:
     if not text.strip() or "\n" in text or len(text) > 1_700 or not _shows(text):
         return f"no fit sentence: {text[:300]!r}"
     return None

@@ -373,4 +373,4 @@ def test_a_closed_pipe_ends_quietly(tmp_path: Path) -> None:
 def test_a_file_for_another_command_says_which(run, tmp_path: Path) -> None:
     (tmp_path / "loan.toml").write_text('loan = "L"\namount = 1_000\nrate = "5%"\nyears = 1\n', encoding="utf-8")
     assert "loan.toml, line 1, loan: this is a loan file; use 'pennyweight loan'" in run("weigh", "loan.toml").err
-    assert "taxi.toml, line 4, deal: this is a deal file; use 'pennyweight weigh'" in run("loan", "taxi.toml").err
+    assert "taxi.toml, line 5, deal: this is a deal file; use 'pennyweight weigh'" in run("loan", "taxi.toml").err

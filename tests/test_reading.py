@@ -30,8 +30,8 @@ def line_of(text: str) -> int:
 
 MISTAKES = [
     # the file itself
-    ("periods = 12", "periods = ", "not valid TOML: invalid value (at line 10"),
-    ("periods = 12", "periods = 12\nperiods = 13", "a key stands there twice (at line 11"),
+    ("periods = 12", "periods = ", "not valid TOML: invalid value (at line 11"),
+    ("periods = 12", "periods = 12\nperiods = 13", "a key stands there twice (at line 12"),
     ("deal     =", "dael     =", "there is no key 'dael'; did you mean 'deal'?"),
     # keys
     ("periods = 12", "perods = 12", "there is no key 'perods'; did you mean 'periods'?"),
@@ -48,7 +48,7 @@ MISTAKES = [
     ("npv(net, hurdle)", "npv(net, hurdle, 1, 2, 3)", "takes 4 at most, and 5 are given"),
     ("npv(net, hurdle)", "npv(net, hurdle, yeers=2)", "has no 'yeers'; did you mean 'years'?"),
     ("npv(net, hurdle)", "npv(net, 5%, rate=5%)", "is given 'rate' twice"),
-    ("fares  = {", "crew  = {", "the name 'crew' is already used at taxi.toml, line 20"),
+    ("fares  = {", "crew  = {", "the name 'crew' is already used at taxi.toml, line 21"),
     ("fares  = {", "net  = {", "'net' has a meaning of its own"),
     ("fares  = {", "total  = {", "'total' is a function"),
     ("fares  = {", '"my fares"  = {', "'my fares' cannot be a name"),
@@ -75,7 +75,7 @@ MISTAKES = [
     ("value = 95_000", "value = inf", "not a finite number"),
     ("value = 95_000", 'value = "1m"', "write k for thousand, mn for million"),
     ("value = 95_000", 'value = "1,25"', "could be 1.25 or 125"),
-    ("value = 95_000", "value = [1]", "it must be a number or a text"),
+    ("value = 95_000", "value = [1, 2]", "is a list; a value for each period is written as steps = { 1 = 1, 2 = 2 … }"),
     ("value = 95_000", "value = 95_000, steps = { 1 = 3 }", "has value and steps; give it one of"),
     ("value = 95_000, ", "", "has no value; give it one of"),
     ("low = 70_000, high = 120_000", "low = 170_000, high = 120_000", "low 170000 is above high 120000"),

@@ -44,13 +44,14 @@ if TYPE_CHECKING:
     from pennyweight.instruments.flows.cash_flows import CashFlows
     from pennyweight.instruments.flows.report import FlowsReport
     from pennyweight.instruments.flows.working import FlowsWorking
+    from pennyweight.instruments.loans.bill import Bill
     from pennyweight.instruments.loans.events import Event, Holiday, Recurring
     from pennyweight.instruments.loans.file import read_loan_file
     from pennyweight.instruments.loans.loan import Loan
     from pennyweight.instruments.loans.percentage_rate import apr
     from pennyweight.instruments.loans.schedule import Schedule
     from pennyweight.instruments.loans.several import LoanSet, SparePlan
-    from pennyweight.instruments.loans.study import Bill, LoanStudy
+    from pennyweight.instruments.loans.study import LoanStudy
     from pennyweight.instruments.loans.takeover import Takeover
     from pennyweight.instruments.loans.timetable import Statement
     from pennyweight.instruments.loans.what_if import Extra, Offer, Refinancing
@@ -72,7 +73,7 @@ _HOMES = {
     "Answer": "analysis.found",
     "Answers": "analysis.found",
     "Benchmark": "instruments.portfolios.benchmark",
-    "Bill": "instruments.loans.study",
+    "Bill": "instruments.loans.bill",
     "Bond": "instruments.bonds.bond",
     "BondReport": "instruments.bonds.report",
     "CashFlows": "instruments.flows.cash_flows",

@@ -10,10 +10,11 @@ from typing import Any, TypeAlias, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from pennyweight.errors import InputError, PennyweightError, choice, within
+from pennyweight.instruments.loans.bill import Bill
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.several import ORDERS, LoanSet
-from pennyweight.instruments.loans.study import Bill, LoanStudy
+from pennyweight.instruments.loans.study import LoanStudy
 from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.csv_files import read_csv
@@ -203,6 +204,8 @@ class _Reader:
         shape = self.shape
         parts = [name for name in ("takeover", "loans") if getattr(shape, name)]
         alone = [name for name in ("bill", "try_", "refinance", "offers") if getattr(shape, name)]
+        if parts == ["takeover"] and alone == ["bill"]:
+            alone = []
         if len(parts) == 2 or (parts and alone):
             names = " and ".join(f"[{name.rstrip('_')}]" for name in (*parts, *alone)[:2])
             raise InputError(
@@ -231,9 +234,7 @@ class _Reader:
         bill = None
         given = _given(shape, TermsShape)
         if shape.bill is not None:
-            parts = shape.bill.model_dump()
-            often = read_per_year(_as_often(shape.per_year))
-            bill = self._in("bill", lambda: Bill(**parts, per_year=often))
+            bill = self._bill(shape.bill, shape.per_year)
             fixed = [name for name in ("amount", "rate") if name in given]
             if "payment" not in given and len(fixed) + ("years" in given or "months" in given) == 2:
                 given["payment"] = round(bill.rest, Style(shape.currency).places)
@@ -286,8 +287,17 @@ class _Reader:
         )
 
     def _takeover(self, terms: TakeoverShape) -> Takeover:
-        given = {name: value for name, value in terms.model_dump().items() if value is not None}
+        given: dict[str, Any] = {name: value for name, value in terms.model_dump().items() if value is not None}
+        if self.shape.bill is not None:
+            bill = given["bill"] = self._bill(self.shape.bill, terms.per_year)
+            known = ("balance", "rate"), ("payments_left", "years_left", "maturity")
+            if "payment" not in given and all(name in given for name in known[0]) and not given.keys() & set(known[1]):
+                given["payment"] = round(bill.rest, Style(self.shape.currency).places)
         return self._in("takeover", lambda: Takeover(**given, title=self.shape.loan, **self.shared))
+
+    def _bill(self, shape: BillShape, per_year: Scalar | None) -> Bill:
+        often = read_per_year(_as_often(per_year))
+        return self._in("bill", lambda: Bill(**shape.model_dump(), per_year=often))
 
     def _loan(self, given: dict[str, Any], *keys: str, title: str) -> Loan:
         terms = dict(given)

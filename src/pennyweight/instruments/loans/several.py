@@ -17,7 +17,7 @@ from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.loans.terms import units_of
-from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.amounts import read_amount, read_number
 from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.quantities.units import Style, one_currency
 
@@ -93,7 +93,7 @@ class LoanSet(Shown):
             )
         for name in ("needs", "own", "spare"):
             if getattr(self, name) is not None or name == "spare":
-                frozen(self, **{name: read_amount(getattr(self, name), what=name)})
+                frozen(self, **{name: self._amount(name)})
         if self.spare < 0:
             raise InputError(f"spare is {self.spare:,.2f}; write an amount of zero or more.", at="spare")
         if self.extra:
@@ -103,6 +103,16 @@ class LoanSet(Shown):
                     "Spare money goes on loans with the same first payment; theirs are " + ", ".join(sorted(firsts))
                 )
         _ = self.own_money
+
+    def _amount(self, name: str) -> float:
+        """An amount as it was written; of own money also a share of what is needed."""
+        given = getattr(self, name)
+        if name == "own" and isinstance(given, str) and given.strip().endswith("%"):
+            if self.needs is None:
+                raise InputError(f"own is {given}, a share of what is needed; give needs, too.", at="own")
+            share = read_number(given, what="own")
+            return round(share * float(self.needs), self.style.places)
+        return read_amount(given, what=name)
 
     @property
     def style(self) -> Style:

@@ -7,11 +7,12 @@ from dataclasses import KW_ONLY, asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
-from pennyweight.described import Described, frozen
+from pennyweight.described import frozen
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loans.bill import Bill, bill_block
 from pennyweight.instruments.loans.events import Moment
 from pennyweight.instruments.loans.facts import facts
 from pennyweight.instruments.loans.loan import Loan
@@ -26,56 +27,9 @@ from pennyweight.instruments.loans.what_if import (
     read_offers,
 )
 from pennyweight.instruments.loans.working import working_as_dict, working_blocks
-from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_flag, a_mapping, an_instance
-from pennyweight.quantities.periods import read_per_year
 
-__all__ = ["Bill", "LoanStudy"]
-
-
-@dataclass(frozen=True, repr=False)
-class Bill(Described):
-    """A bill of each payment that holds principal, interest, and a part of the year's taxes and insurance.
-
-    `total` is what one bill asks for, `taxes` and `insurance` are those of a year, `per_year` the bills in it.
-
-    >>> round(Bill(total=1_250, taxes=2_400, insurance=900).rest, 2)
-    975.0
-    """
-
-    total: Any
-    _: KW_ONLY
-    taxes: Any = 0
-    insurance: Any = 0
-    per_year: Any = 12
-
-    def __post_init__(self) -> None:
-        for name in ("total", "taxes", "insurance"):
-            value = read_amount(getattr(self, name), what=name)
-            if value < 0:
-                raise InputError(f"{name} is {getattr(self, name)}; write an amount of zero or more.", at=name)
-            frozen(self, **{name: value})
-        frozen(self, per_year=read_per_year(self.per_year))
-        if self.rest <= 0:
-            raise InputError(
-                f"total is {self.total:,.2f}, and taxes and insurance of the year take all of it; check them.",
-                at="total",
-            )
-
-    def part(self, name: str) -> float:
-        """Taxes or insurance in one bill.
-
-        `name` is "taxes" or "insurance".
-
-        >>> Bill(total=1_250, taxes=2_400).part("taxes")
-        200.0
-        """
-        return float(getattr(self, name)) / float(self.per_year)
-
-    @property
-    def rest(self) -> float:
-        """What is left for principal and interest."""
-        return float(self.total) - self.part("taxes") - self.part("insurance")
+__all__ = ["LoanStudy"]
 
 
 @dataclass(frozen=True, repr=False)
@@ -204,7 +158,7 @@ class LoanStudy(Shown):
     def _answers(self) -> list[Block]:
         found: list[Block] = []
         if self.bill is not None:
-            found.append(self._bill_block())
+            found.append(bill_block(self.loan.terms.style, self._bill_parts()))
         if self.extras:
             found.append(self._extras_block())
         if self.needed is not None:
@@ -308,22 +262,4 @@ class LoanStudy(Shown):
     def _bill_parts(self) -> dict[str, float]:
         assert self.bill is not None
         now = facts(self.loan.schedule, self.loan.made)
-        interest, principal = now.next_interest or 0.0, now.next_principal or 0.0
-        places = self.loan.terms.style.places
-        taxes, insurance = (round(self.bill.part(name), places) for name in ("taxes", "insurance"))
-        total = self.bill.total
-        rest = round(total - interest - principal - taxes - insurance, places) + 0.0
-        return {
-            "total": total, "interest": interest, "principal": principal, "taxes": taxes,
-            "insurance": insurance, "unexplained": rest,
-        }  # fmt: skip
-
-    def _bill_block(self) -> Figures:
-        style, parts = self.loan.terms.style, self._bill_parts()
-        labels = {"interest": "Interest", "principal": "Principal", "taxes": "Taxes", "insurance": "Insurance"}
-        lines = [FigureLine(label, Cell(style.with_unit(parts[name], "money"))) for name, label in labels.items()]
-        if abs(parts["unexplained"]) >= 0.01:
-            tone = "the bill holds more than that" if parts["unexplained"] > 0 else "the bill is less than its parts"
-            lines.append(FigureLine("Unexplained", Cell(style.with_unit(parts["unexplained"], "money"), "out"), tone))
-        lines.append(FigureLine("The bill", Cell(style.with_unit(parts["total"], "money"), "question")))
-        return Figures("The next bill taken apart", tuple(lines))
+        return self.bill.parts(now.next_interest or 0.0, now.next_principal or 0.0, self.loan.terms.style.places)

@@ -12,11 +12,13 @@ from pennyweight.described import frozen
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.loans.bill import Bill
 from pennyweight.instruments.loans.due_days import Calendar
+from pennyweight.instruments.loans.facts import facts
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.given import a_text
+from pennyweight.quantities.given import a_text, an_instance
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import known_rate
@@ -35,10 +37,9 @@ class Takeover(Shown):
         on: the day of takeover. next_payment: the next due day; left out, one period after.
         balance: what is owed that day, arrears included. rate: yearly, quoted. payment: the level payment.
         maturity: the day of the last payment; or payments_left, or years_left.
-        original_amount, original_years, first_payment: what is known of the loan as it was made; any of them
-            lets the rest be worked out.
+        original_amount, original_years, first_payment: what is known of the loan as it was made.
         payments_made: how many payments were due before, where the first one's day is not known.
-        per_year: payments a year. currency, locale, title: how amounts are shown, and what the page is called.
+        per_year: payments a year. bill: what the lender bills. currency, locale, title: how amounts and page are shown.
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
     >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
@@ -61,6 +62,7 @@ class Takeover(Shown):
     missed_payments: int | None = None
     arrears: Any = None
     per_year: Any = 12
+    bill: Bill | None = None
     currency: str = ""
     locale: str = "en"
     title: str = ""
@@ -68,6 +70,8 @@ class Takeover(Shown):
     def __post_init__(self) -> None:
         super().__post_init__()
         a_text(self.title, what="title")
+        if self.bill is not None:
+            an_instance(self.bill, Bill, what="bill")
         self._read()
         if self.missed_payments is not None:
             frozen(self, missed_payments=whole(self.missed_payments, what="missed_payments", least=0, most=120))
@@ -345,7 +349,7 @@ class Takeover(Shown):
             "interest_to_come": rest.agreed.total_interest,
             "original": None,
             "contradictions": list(self.contradictions),
-        }
+        } | ({} if self.bill is None else {"bill": self.bill_parts()})
         if original is not None:
             plain["original"] = {
                 "amount": original.amount,
@@ -355,6 +359,19 @@ class Takeover(Shown):
                 "total_interest": original.agreed.total_interest,
             }
         return plain
+
+    def bill_parts(self) -> dict[str, float]:
+        """The next bill taken apart; empty without a bill.
+
+        >>> bill = Bill(total=900, taxes=1_200)
+        >>> taken = Takeover(on="2027-01-31", balance="71k", rate="4.2%", payment="644", bill=bill)
+        >>> taken.bill_parts()["interest"], taken.bill_parts()["unexplained"]
+        (248.5, 156.0)
+        """
+        if self.bill is None:
+            return {}
+        now = facts(self.remaining.schedule, 0)
+        return self.bill.parts(now.next_interest or 0.0, now.next_principal or 0.0, self.remaining.terms.style.places)
 
     def document(self) -> Document:
         """What is taken over, what it was, what does not fit, and the remaining schedule."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.documents import Block, Cell, Checks, Document, FigureLine, Figures, Text
+from pennyweight.instruments.loans.bill import bill_block
 from pennyweight.instruments.loans.report import loan_charts, loan_tables
 
 if TYPE_CHECKING:
@@ -39,6 +40,8 @@ def takeover_page(takeover: Takeover) -> Document:
         share = schedule.total_interest / life.total_interest if life.total_interest else 0.0
         lines.append(FigureLine("Part still to come", Cell(style.show(share, "share"))))
     blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
+    if takeover.bill is not None:
+        blocks.append(bill_block(style, takeover.bill_parts()))
     blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in takeover.contradictions]
     if original is None:
         blocks.append(Text("What the loan was cannot be told; give original_amount, original_years or first_payment."))
