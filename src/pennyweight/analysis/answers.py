@@ -26,7 +26,6 @@ Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, flo
 
 _GRID = 33
 _EDGE = "at the edge of what was looked at"
-_NOT_THERE = "beyond it a figure is undefined"
 
 
 def answers_of(
@@ -116,7 +115,8 @@ def _condition(
     # What turns only at the very edge of the range is a limit of the question, not of the deal.
     hair = min(1e-9 * (limits[1] - limits[0]), 1e-6 * abs(base) or inf)
     x, good = known.x, state(known.figures)
-    answers = []
+    answers: list[Answer] = []
+    bounds: list[str] = []
     for k in np.flatnonzero(good[1:] != good[:-1]).tolist():
         low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), state, slack, item.step)
         if high - limits[0] <= hair or limits[1] - low <= hair:
@@ -124,8 +124,10 @@ def _condition(
         value, beyond = (low, high) if good[k] else (high, low)
         answer = _answer(deal, item, value, "at most" if good[k] else "at least", limits)
         outside = known.figures[1:, np.searchsorted(known.x, beyond)]
-        if np.isnan(outside).any():
-            answer = replace(answer, note="; ".join(filter(None, [_NOT_THERE, answer.note])))
+        if np.isnan(outside).any():  # where a figure stops existing nothing turns: a limit, no answer
+            side = "above" if good[k] else "below"
+            bounds.append(f"{side} {show_value(deal, item, value)} a figure is undefined")
+            continue
         answers.append(answer)
     if item.choices:
         answers = [_answer(deal, item, float(k), "exactly", (-1.0, -1.0)) for k in x[good]] if not good.all() else []
@@ -134,9 +136,13 @@ def _condition(
         for edge, holds, side in ((limits[0], good[0], "smallest"), (limits[1], good[-1], "largest"))
         if holds and question.pick == side
     ]
+    if answers and bounds:
+        notes = "; ".join(filter(None, [answers[0].note, *bounds]))
+        answers[0] = replace(answers[0], note=notes)
     always = None if answers else bool(good.all() if good.size <= 2 else good[1:-1].all())
-    reason = "" if always is None else _why_always(deal, item, always, limits)
-    return Answers(tuple(answers), reason, limits, always=always)
+    reason = "" if always is None else _why_always(deal, item, always or bool(bounds), limits)
+    reason = "; ".join(filter(None, [reason, *(bounds if not answers else [])]))
+    return Answers(tuple(answers), reason, limits, always=None if bounds and not answers else always)
 
 
 def _islands(known: Known) -> Search[None]:

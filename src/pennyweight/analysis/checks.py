@@ -86,10 +86,10 @@ def _loans(case: Case) -> Iterator[Check]:
             continue
         drawn, left = float(part["drawn"].sum()), float(part["balance"][-1])
         gap = abs(drawn - float(part["principal"].sum() + part["extra"].sum()) - left)
-        yield gap <= 1e-9 * max(drawn, 1.0), f"Loan {name}: what is paid out is repaid or still owed."
+        yield gap <= 1e-9 * max(drawn, 1.0), f"{deal.loans[name].label}: what is paid out is repaid or still owed."
         if left > 0.005:
             shown = deal.style.with_unit(left, "money")
-            yield True, f"Loan {name}: {shown} is still owed at the end of the timeline."
+            yield True, f"{deal.loans[name].label}: {shown} is still owed at the end of the timeline."
 
 
 def _vanishing(case: Case) -> Iterator[Check]:
@@ -105,7 +105,7 @@ def _vanishing(case: Case) -> Iterator[Check]:
         line = value_of(deal, values, node.arguments[0][1])[:, 0]
         left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
         passed = bool(left <= 1e-9 * np.abs(line).sum())
-        yield passed, f"The present value at {name} vanishes (within {left:.1e})."
+        yield passed, f"The present value at {deal.label(name)} vanishes (within {left:.1e})."
 
 
 def _paybacks(case: Case) -> Iterator[Check]:
@@ -124,7 +124,7 @@ def _paybacks(case: Case) -> Iterator[Check]:
             yield (
                 True,
                 (
-                    f"{name}: the running total first reaches zero after {first:.2f} years, is lost again, "
+                    f"{deal.label(name)}: the running total first reaches zero after {first:.2f} years, is lost again, "
                     f"and stays above zero from {last:.2f} years on."
                 ),
             )
@@ -141,7 +141,7 @@ def _runs(case: Case) -> Iterator[Check]:
         if np.isfinite(when) and not 0 <= when <= deal.timeline.periods:
             yield (
                 True,
-                f"{name} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}.",
+                f"{deal.label(name)} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}.",
             )
 
 
@@ -153,7 +153,10 @@ def _starts(case: Case) -> Iterator[Check]:
             continue
         for other in sorted(names_in(level.node) & deal.lines.keys()):
             if abs(float(values[other][0, 0])) > 0:
-                yield False, f"{name} starts at a value of its own and leaves out {other} of period 0."
+                yield (
+                    False,
+                    f"{deal.label(name)} starts at a value of its own and leaves out {deal.label(other)} of period 0.",
+                )
 
 
 def _ranges(case: Case) -> Iterator[Check]:
@@ -165,9 +168,9 @@ def _ranges(case: Case) -> Iterator[Check]:
             continue
         style = deal.style
         if item.low is not None and value < item.low:
-            yield False, f"{name} lies below its low of {style.show(item.low, item.unit)}."
+            yield False, f"{item.label} lies below its low of {style.with_unit(item.low, item.unit)}."
         if item.high is not None and value > item.high:
-            yield False, f"{name} lies above its high of {style.show(item.high, item.unit)}."
+            yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
 
 
 def _unreached(case: Case) -> Iterator[Check]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from pennyweight.analysis.showing import headed, show_base
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.language.nodes import show
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table
@@ -18,13 +19,18 @@ def deal_page(deal: Definition) -> Document:
     )  # fmt: skip
     blocks: list[Block] = [Table("Inputs", columns, tuple(_input_row(deal, item) for item in deal.inputs.values()))]
     goals = [
-        FigureLine(deal.measures[name].label, Cell(f"{word} {show(bound)}"))
+        FigureLine(deal.label(name), Cell(f"{word} {show(bound)}"))
         for name, goal in deal.goals.items()
         for word, bound in (("at least", goal.at_least), ("at most", goal.at_most))
         if bound is not None
     ]
     questions = [
-        FigureLine(item.label, Cell(item.find, "question"), f"so that {item.text}") for item in deal.questions.values()
+        FigureLine(
+            item.label,
+            Cell(deal.label(item.find), "question"),
+            f"so that {item.text}" if item.aim == "true" else f"{item.aim}: {item.text}",
+        )
+        for item in deal.questions.values()
     ]
     scenarios = [FigureLine(item.label, Cell(name)) for name, item in deal.scenarios.items()]
     for title, lines in (("Goals", goals), ("Questions", questions), ("Scenarios", scenarios)):
@@ -37,8 +43,7 @@ def deal_page(deal: Definition) -> Document:
 
 def _input_row(deal: Definition, item: Input) -> tuple[Cell, ...]:
     def shown(value: float | None) -> Cell:
-        places = 0 if item.whole else None
-        return Cell("" if value is None else deal.style.show(value, item.unit, places=places))
+        return Cell("" if value is None else show_base(deal, item, value))
 
     value = Cell("changes over time") if isinstance(item.value, np.ndarray) else shown(item.value)
-    return (Cell(item.label), value, shown(item.low), shown(item.high), Cell(item.name))
+    return (Cell(headed(deal, item.name)), value, shown(item.low), shown(item.high), Cell(item.name))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_figure
-from pennyweight.deals.definition import Definition, Grid
+from pennyweight.deals.definition import Axis, Definition, Grid
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.deals.language.nodes import Name
 from pennyweight.deals.undefined import why_undefined
@@ -70,6 +70,31 @@ class TableResult(Described):
             return show_figure(self.definition, node.name, value, unit=False)
         return self.definition.style.show(value, self.definition.unit(self.table.columns[column].name))
 
+    def cells(self) -> list[tuple[str, object, str, str]]:
+        """Every cell in a row: "kept: cash, held 2", its value, its unit, why it is undefined.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal.weigh().tables["sold_after"].cells()[0][0]
+        'sold_after: received, years_held 1'
+        """
+        found: list[tuple[str, object, str, str]] = []
+        for place in np.ndindex(*(axis.size for axis in self.by.values())):
+            at = ", ".join(
+                f"{axis.name} {self._said(axis, float(axis.values[k]))}"
+                for axis, k in zip(self.table.axes, place, strict=True)
+            )
+            for name, values in self.columns.items():
+                unit = self.definition.unit(self.table.columns[name].name)
+                reason = self.reasons.get((name, place), "")
+                found.append((f"{self.name}: {name}, {at}", self._word(None, float(values[place])), unit, reason))
+        return found
+
+    def _said(self, axis: Axis, value: float) -> str:
+        word = self._word(axis, value)
+        return f"{word:g}" if isinstance(word, float) else str(word)
+
     @property
     def frame(self) -> pd.DataFrame:
         """One row a cell: what the table goes by, then its columns."""
@@ -92,7 +117,7 @@ class TableResult(Described):
                 for axis, k in zip(self.table.axes, place, strict=True)
             }
             for name, values in self.columns.items():
-                row[name] = self._word(None, float(values[place]), name)
+                row[name] = self._word(None, float(values[place]))
             rows.append(row)
         why = [
             {
@@ -104,7 +129,7 @@ class TableResult(Described):
         ]
         return {"label": self.label, "rows": rows, "undefined": why}
 
-    def _word(self, axis: Any, value: float, column: str = "") -> Any:
+    def _word(self, axis: Axis | None, value: float) -> Any:
         """A value as programs take it: the word of a choice, a day, a number, or nothing."""
         if not np.isfinite(value):
             return None

@@ -184,11 +184,13 @@ class Weighing(Shown):
             for name, item in self.answers.items()
             for answer in item.answers
         ]
+        for table in self.tables.values():
+            rows += [("table", *cell) for cell in table.cells()]
         return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
 
     @property
     def frames(self) -> dict[str, pd.DataFrame]:
-        """`periods`, `measures`, `goals` and `turning_points` as tables."""
+        """`periods`, `measures`, `goals`, `turning_points` and each table of the deal by its name."""
         import pandas as pd
 
         return {
@@ -205,6 +207,7 @@ class Weighing(Shown):
                 [(p.input, p.base, p.below, p.above, p.turns_at, p.distance) for p in self.turning_points],
                 columns=["input", "base", "below", "above", "turns_at", "distance"],
             ).set_index("input"),
+            **{name: table.frame for name, table in self.tables.items()},
         }
 
     def as_dict(self) -> dict[str, Any]:

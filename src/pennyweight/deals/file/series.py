@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.quantities.csv_files import CsvTable, read_csv
+from pennyweight.quantities.dates import read_dates
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source
 
@@ -21,7 +22,8 @@ Floats: TypeAlias = NDArray[np.float64]
 def read_series(source: Source, file: str, column: str, time: Timeline, where: str) -> tuple[Floats, str | None]:
     """Read (periods + 1,) values, and a remark when the file holds more than is used.
 
-    With a column `period` each value stands at its period; without, rows are periods 1, 2, 3…
+    With a column `period` each value stands at its period, with one `date` at the period that holds the day; without,
+    rows are periods 1, 2, 3…
     """
     if source.path is None:
         raise InputError(
@@ -31,7 +33,9 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     values = table.amounts(column, share=True)
     series = np.full(time.rows, np.nan)
     if "period" in table.header:
-        used = _by_period(table, values, series, time, where)
+        used = _placed(table, values, series, time, table.amounts("period"), where)
+    elif "date" in table.header:
+        used = _placed(table, values, series, time, _by_date(table, time, where), where)
     else:
         used = min(values.size, time.periods)
         series[1 : used + 1] = values[:used]
@@ -47,8 +51,20 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
     return series, remark
 
 
-def _by_period(table: CsvTable, values: Floats, series: Floats, time: Timeline, where: str) -> int:
-    periods = table.amounts("period")
+def _by_date(table: CsvTable, time: Timeline, where: str) -> Floats:
+    """The period that holds each row's day; beyond the end for one after the timeline."""
+    if time.dates is None:
+        raise InputError(
+            f"{where}: {table.path} has a column of dates, and the periods have none; write 'start' under [timeline].",
+            at=where,
+        )
+    days = read_dates(table.column("date"), what=f"a date of {table.path}")
+    if days.size and days.min() < time.dates[0]:
+        raise InputError(f"{where}: {table.path} begins on {days.min()}; the timeline on {time.dates[0]}.", at=where)
+    return np.searchsorted(time.dates, days).astype(np.float64)
+
+
+def _placed(table: CsvTable, values: Floats, series: Floats, time: Timeline, periods: Floats, where: str) -> int:
     if (periods != np.round(periods)).any() or (periods < 0).any():
         raise InputError(f"{where}: the column 'period' of {table.path} must hold whole periods from 0 on.", at=where)
     if np.unique(periods).size != periods.size:
