@@ -1,12 +1,19 @@
-"""`python -m benchmarks [NAME...]`: rates, accounts, deals, loans, startup; all when none is named."""
+"""`python -m benchmarks [NAME...]`: rates, accounts, deals, house, loans, startup; all when none is named."""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, loans, rates, startup
+from benchmarks import accounts, deals, house, loans, rates, startup
 
-ALL = {"rates": rates.run, "accounts": accounts.run, "deals": deals.run, "loans": loans.run, "startup": startup.run}
+ALL = {
+    "rates": rates.run,
+    "accounts": accounts.run,
+    "deals": deals.run,
+    "house": house.run,
+    "loans": loans.run,
+    "startup": startup.run,
+}
 
 if __name__ == "__main__":
     if unknown := [name for name in sys.argv[1:] if name not in ALL]:

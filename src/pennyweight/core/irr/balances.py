@@ -15,7 +15,9 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["never_turns", "settled_rows"]
+from pennyweight.core.irr.any_rows import any_rows
+
+__all__ = ["each_by_itself", "never_turns", "settled_rows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -44,6 +46,19 @@ def never_turns(row: list[float], x: float) -> bool:
     return least > _MARGIN * largest
 
 
+def each_by_itself(rows: Floats) -> Floats:
+    """The rate of each row (rows, n), NaN where there is not exactly one; the same whatever rows stand beside it.
+
+    >>> each_by_itself(np.array([[-100.0, 30.0, -10.0, 110.0], [-100.0, 230.0, -132.0, 0.0]])).round(6).tolist()
+    [0.105195, nan]
+    """
+    found = np.full(rows.shape[0], np.nan)
+    rest = np.flatnonzero(~settled_rows(rows, found))
+    if rest.size:
+        found[rest] = any_rows(rows[rest], None)[0]
+    return found
+
+
 def settled_rows(rows: Floats, rate: Floats) -> NDArray[np.bool_]:
     """Fill in the rates of rows (rows, n) of which the balance never turns; returns which these are."""
     settled = np.zeros(rows.shape[0], dtype=np.bool_)
@@ -65,9 +80,13 @@ def _solve(flows: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     inflow, outflow = np.maximum(flows, 0.0), np.maximum(-flows, 0.0)
     times = np.arange(n, dtype=np.float64)
     paying = np.flatnonzero(outflow.any(axis=1)).tolist()
-    total_in, total_out = inflow.sum(axis=0), outflow.sum(axis=0)
-    x = -np.log(total_in / total_out) / (times @ inflow / total_in - times @ outflow / total_out)
+    # Sums row upon row, and steps that stop for each row by itself: what stands beside it changes none of its digits.
+    total_in, total_out = np.add.reduce(inflow, axis=0), np.add.reduce(outflow, axis=0)
+    mean_in = np.add.reduce(inflow * times[:, None], axis=0) / total_in
+    mean_out = np.add.reduce(outflow * times[:, None], axis=0) / total_out
+    x = -np.log(total_in / total_out) / (mean_in - mean_out)
     step = np.full(x.size, np.inf)
+    moving = np.ones(x.size, dtype=np.bool_)
     for _ in range(_PASSES):
         v = np.exp(x)
         total, slope = flows[-1].copy(), np.zeros(x.size)
@@ -81,9 +100,11 @@ def _solve(flows: Floats) -> tuple[Floats, NDArray[np.bool_]]:
             worth = outflow[k] * np.exp(k * x)
             out += worth
             out_slope += k * worth
-        step = np.log1p(total / out) / ((v * slope + out_slope) / (total + out) - out_slope / out)
-        x = x - step
-        if not (np.abs(step) > _CLOSE * np.maximum(np.abs(x), 1e-3)).any():
+        found = np.log1p(total / out) / ((v * slope + out_slope) / (total + out) - out_slope / out)
+        step = np.where(moving, found, step)
+        x = np.where(moving, x - found, x)
+        moving &= np.abs(step) > _CLOSE * np.maximum(np.abs(x), 1e-3)
+        if not moving.any():
             break
     growth, side = np.exp(-x), np.where(flows[0] < 0, -1.0, 1.0)
     balance = side * flows[0]

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pennyweight.core import annuity, flows, rates
 from pennyweight.core.dates import months_between as whole_and_broken_months
 from pennyweight.core.irr import rates as returns
+from pennyweight.core.irr.balances import each_by_itself
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.deals.language.operations import column_total
@@ -204,7 +205,7 @@ def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, pl
 def irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
     """The yearly rate at which the present value is zero."""
     x, _ = _cut(time, x, years, plus)
-    found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else returns.irr(x.T)
+    found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
     return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
 
 
