@@ -65,7 +65,7 @@ def operations(program: Any, inputs: dict[str, Any]) -> int:
 
     varied = frozenset(name for name, value in inputs.items() if value.shape[-1] > 1)
     plan = _plan(program, varied, tuple(WANTED))
-    return sum(6 if item.steps else 1 for item in plan.by_period if program.over_time[item.outs[0]])
+    return sum(6 if item.steps else 1 for item in [*plan.stepped, *plan.by_period] if program.over_time[item.outs[0]])
 
 
 def cached_pass(rows: int) -> float:

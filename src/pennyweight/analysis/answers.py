@@ -126,7 +126,7 @@ def _condition(
         outside = known.figures[1:, np.searchsorted(known.x, beyond)]
         if np.isnan(outside).any():  # where a figure stops existing nothing turns: a limit, no answer
             side = "above" if good[k] else "below"
-            bounds.append(f"{side} {show_value(deal, item, value)} a figure is undefined")
+            bounds.append(f"{side} about {show_value(deal, item, value)} a figure is undefined")
             continue
         answers.append(answer)
     if item.choices:

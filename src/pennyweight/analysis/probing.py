@@ -30,7 +30,7 @@ Sweep: TypeAlias = Callable[
 _SECTIONS = 48
 _ROUNDS = 40
 _CLOSE = 2e-14
-_ENDS = 1e-4
+_ENDS = 1e-3
 """How closely the place is told at which a figure stops existing, as a part of the value."""
 _MOST = 400_000
 

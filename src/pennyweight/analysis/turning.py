@@ -154,7 +154,14 @@ def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
     years = deal.timeline.periods / deal.timeline.per_year
     limits = default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
     places = _places(item, limits, base)
-    known = Known(places, (yield places))
+    known = Known(places[:0], np.empty((2 * len(deal.goals), 0)))
+    first = places if places.size < 8 else np.union1d(places[[0, -1]], [base])
+    known.add(first, (yield first))
+    if first is not places and not np.array_equal(
+        known.figures[:, :1].repeat(first.size, 1), known.figures, equal_nan=True
+    ):
+        rest = np.setdiff1d(places, first)  # an input that moves nothing from end to end is not looked at any closer
+        known.add(rest, (yield rest))
     at_base = int(np.searchsorted(known.x, base)) if base in known.x else int(np.argmin(np.abs(known.x - base)))
     slack, met = known.figures[1::2, at_base], known.figures[0::2, at_base] == 1
     tolerated = met & (slack < 0)

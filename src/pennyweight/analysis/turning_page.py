@@ -71,7 +71,7 @@ def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
     if value is not None:
         return _turn(deal, point, value)
     if limit is not None:
-        return Cell(f"limit {_turn(deal, point, limit).text}", "comparison")
+        return Cell(f"limit ~ {_turn(deal, point, limit).text}", "comparison")
     return Cell("-", "comparison")
 
 

@@ -56,7 +56,7 @@ def evaluate(
             fixed[program.names[name]] = value
         for instruction in plan.fixed:
             _execute(instruction, fixed)
-    if not (plan.by_period or plan.over_time):
+    if not (plan.stepped or plan.by_period or plan.over_time):
         return {name: _wide(fixed[program.names[name]], cases) for name in plan.wanted}
     results = {
         name: np.empty((program.time.rows, cases) if program.over_time[program.names[name]] else cases)
@@ -71,6 +71,10 @@ class _Stages:
     wanted: tuple[str, ...]
     fixed: list[Instruction]
     """What no varied input reaches, once, one case wide."""
+    stepped: list[Instruction]
+    """What steps through time, and what that needs: on a whole block, because it is bound by the number of calls."""
+    stepped_kept: tuple[int, ...]
+    """Its slots that later stages or the asker take."""
     by_period: list[Instruction]
     """The first stage, in chunks."""
     registers: list[int | None]
@@ -82,7 +86,6 @@ class _Stages:
     """The slots the second stage, or the asker, takes from the first."""
     over_time: list[Instruction]
     """The second stage, on a whole block."""
-    stepped: bool
 
 
 def _plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Stages:
@@ -111,12 +114,28 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
             late.update(item.outs)
         else:
             by_period.append(item)
-    made = {slot for item in by_period for slot in item.outs}
+    stepped, by_period = _apart(by_period)
     taken = {slot for item in over_time for slot in item.args} | set(targets)
+    early = {slot for item in stepped for slot in item.outs}
+    kept = tuple(sorted(early & (taken | {slot for item in by_period for slot in item.args})))
+    made = {slot for item in by_period for slot in item.outs}
     collected = tuple(sorted(made & taken))
     registers, count, drops = _allot(program, by_period, made, set(collected))
-    stepped = any(len(item.outs) > 1 or item.steps for item in by_period)
-    return _Stages(wanted, fixed, by_period, registers, count, drops, collected, over_time, stepped)
+    return _Stages(wanted, fixed, stepped, kept, by_period, registers, count, drops, collected, over_time)
+
+
+def _apart(items: list[Instruction]) -> tuple[list[Instruction], list[Instruction]]:
+    """(what steps through time with everything it needs, the rest), each in order."""
+    needed: set[int] = set()
+    early: list[Instruction] = []
+    late: list[Instruction] = []
+    for item in reversed(items):
+        if item.steps or needed.intersection(item.outs):
+            needed.update(item.args)
+            early.append(item)
+        else:
+            late.append(item)
+    return early[::-1], late[::-1]
 
 
 def _in_order_of_need(program: Program, targets: Iterable[int]) -> list[Instruction]:
@@ -186,7 +205,7 @@ class _Evaluation:
         self.varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
         self.rows = program.time.rows
         self.block_size = _block_size(program, plan)
-        self.chunk = self.block_size if plan.stepped else min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
+        self.chunk = min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
 
     def all_blocks(self, threads: int | None) -> None:
         """Every block, shared out among threads."""
@@ -211,23 +230,40 @@ class _Evaluation:
     def block(self, start: int, stop: int, pool: list[Floats], gathered: Mapping[int, Floats]) -> None:
         """Both stages for one block, and its results put in their place."""
         here = {slot: array[..., : stop - start] for slot, array in gathered.items()}
+        early = self.stepped_stage(start, stop)
         for low in range(start, stop, self.chunk):
             high = min(low + self.chunk, stop)
+            part = slice(low - start, high - start)
             self.first_stage(
-                low, high, pool, {slot: array[..., low - start : high - start] for slot, array in here.items()}
-            )
+                low, high, pool, {slot: array[..., part] for slot, array in here.items()},
+                {slot: array if array.shape[-1] == 1 else array[..., part] for slot, array in early.items()},
+            )  # fmt: skip
         values = dict(self.fixed)
         values.update((slot, value[..., start:stop]) for slot, value in self.varied)
         values.update(here)
+        values.update(early)
         for instruction in self.plan.over_time:
             _execute(instruction, values)
         for name, result in self.results.items():
             result[..., start:stop] = values[self.program.names[name]]
 
-    def first_stage(self, low: int, high: int, pool: list[Floats], into: Mapping[int, Floats]) -> None:
+    def stepped_stage(self, start: int, stop: int) -> dict[int, Floats]:
+        """What steps through time, on the whole block."""
+        if not self.plan.stepped:
+            return {}
+        values = dict(self.fixed)
+        values.update((slot, value[..., start:stop]) for slot, value in self.varied)
+        for instruction in self.plan.stepped:
+            _execute(instruction, values)
+        return {slot: values[slot] for slot in self.plan.stepped_kept}
+
+    def first_stage(
+        self, low: int, high: int, pool: list[Floats], into: Mapping[int, Floats], early: Mapping[int, Floats]
+    ) -> None:
         """The period-by-period instructions for one chunk; what is collected is written where it belongs."""
         values = dict(self.fixed)
         values.update((slot, value[..., low:high]) for slot, value in self.varied)
+        values.update(early)
         plan = self.plan
         for instruction, register, drops in zip(plan.by_period, plan.registers, plan.drops, strict=True):
             out = instruction.outs[0]
@@ -247,7 +283,7 @@ class _Evaluation:
 
 def _block_size(program: Program, plan: _Stages) -> int:
     """How many cases go together: fewer where a deal of many lines and periods would take too much memory."""
-    tables = sum(program.over_time[slot] for item in plan.by_period for slot in item.outs if item.steps)
+    tables = sum(program.over_time[slot] for item in plan.stepped for slot in item.outs)
     tables += plan.register_count + sum(program.over_time[slot] for slot in plan.collected) + 1
     size = _BLOCK
     while size > 16 and size * program.time.rows * tables > _ELEMENTS:

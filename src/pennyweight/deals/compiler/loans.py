@@ -102,19 +102,27 @@ def compile_undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> Non
     depends = 0
     for arg in args:
         depends |= program.depends[arg]
-    outs = tuple(program.slot(True, depends) for _ in parts)
-    kinds = [name.partition(".")[2] for name in parts]
-    compute = partial(_undisturbed, loan.shape, loan.per_year, program.time, tuple(names), tuple(kinds))
+    outs = tuple(program.slot(True, depends) for _ in _STEPPED)
+    compute = partial(_undisturbed, loan.shape, loan.per_year, program.time, tuple(names))
     program.instructions.append(Instruction(compute, args, outs, steps=True))
-    for name, kind, out in zip(parts, kinds, outs, strict=True):
-        program.names[name] = out
+    slot = dict(zip(_STEPPED, outs, strict=True))
+    # The other parts follow from these, and are worked out only where they are asked for.
+    slot["principal"] = program.operation("-", slot["payment"], slot["interest"])
+    slot["flow"] = program.operation("-", slot["drawn"], slot["payment"])
+    slot["extra"] = program.operation("*", slot["payment"], program.number(0.0))
+    for name in parts:
+        kind = name.partition(".")[2]
+        program.names[name] = slot[kind]
         program.masks[name] = program.time.t[:, 0] >= (0 if kind in ("drawn", "flow", "balance") else 1)
 
 
+_STEPPED = ("payment", "interest", "balance", "drawn")
+
+
 def _undisturbed(
-    shape: Any, per_year: int, time: Timeline, names: tuple[str, ...], kinds: tuple[str, ...], *values: Floats
+    shape: Any, per_year: int, time: Timeline, names: tuple[str, ...], *values: Floats
 ) -> tuple[Floats, ...]:
-    """The parts of a loan, (periods + 1, cases), from its terms; those over time are read in the period of pay-out."""
+    """Payment, interest, balance and what is drawn, (periods + 1, cases); terms are read in the period of pay-out."""
     rows, ratio = time.rows, per_year // time.per_year
     when = values[names.index("paid_out")]
     width = max(value.shape[-1] for value in values)
@@ -146,12 +154,7 @@ def _undisturbed(
     if lost.any():
         for table in parts.values():
             table[:, np.broadcast_to(lost, width)] = np.nan
-    made = {
-        "payment": parts["paid"], "interest": parts["interest"], "balance": parts["balance"], "drawn": parts["drawn"],
-        "principal": parts["paid"] - parts["interest"], "extra": parts["paid"] * 0.0,
-        "flow": parts["drawn"] - parts["paid"],
-    }  # fmt: skip
-    return tuple(made[kind] for kind in kinds)
+    return parts["paid"], parts["interest"], parts["balance"], parts["drawn"]
 
 
 def _by_period(table: Floats, ratio: int) -> Floats:
