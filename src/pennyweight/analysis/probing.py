@@ -30,8 +30,6 @@ Sweep: TypeAlias = Callable[
 _SECTIONS = 48
 _ROUNDS = 40
 _CLOSE = 2e-14
-_ENDS = 1e-3
-"""How closely the place is told at which a figure stops existing, as a part of the value."""
 _MOST = 400_000
 
 
@@ -122,17 +120,20 @@ def narrowed(
     `state` tells from figures, (figures, n), which places are on the good side; `slack` the figures whose sign decides
     it, (some, n), or None where nothing smooth does. What is looked at is added to `known`.
     """
-    poor = 0
+    poor, seen_end = 0, False
     for _ in range(_ROUNDS):
         apart = 1.000001 * step if step else _CLOSE * max(abs(low), abs(high), 1e-300)
-        if not step and _ends_there(known, low, high, slack):
-            apart = _ENDS * max(abs(low), abs(high))
+        ending = not step and _ends_there(known, low, high, slack)
+        if ending and seen_end:  # where exactly a figure stops existing nobody asks
+            break
+        seen_end = ending
         width = high - low
         if width <= apart:
             break
-        guess = None if poor > 1 else _guess(known, low, high, slack)
+        guess = None if poor > 1 or ending else _guess(known, low, high, slack)
         if guess is None:
-            places = low + width * np.arange(1, _SECTIONS + 1) / (_SECTIONS + 1)
+            count = _SECTIONS // 4 if ending else _SECTIONS
+            places = low + width * np.arange(1, count + 1) / (count + 1)
         else:
             at, doubt = guess
             reach = np.array([1.0, 30.0]) * max(doubt, 0.5 * apart)

@@ -23,8 +23,10 @@ __all__ = ["TurningPoint", "answers_and_turns", "turning_points"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_NEAR = (0.003, 0.02, 0.06, 0.15, 0.3, 0.55, 1.0)
+_NEAR = (0.003, 0.02, 0.06, 0.15)
 """Where each side of an input's range is looked at first, as parts of it."""
+_FAR = (0.3, 0.55, 1.0)
+"""Where it is looked at next, on a side without a turn."""
 _BLOCK = 64
 """How many searches go together: each input is moved in every case, so memory grows with the square."""
 
@@ -153,21 +155,21 @@ class _Goals:
 def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
     years = deal.timeline.periods / deal.timeline.per_year
     limits = default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
-    places = _places(item, limits, base)
-    known = Known(places[:0], np.empty((2 * len(deal.goals), 0)))
-    first = places if places.size < 8 else np.union1d(places[[0, -1]], [base])
-    known.add(first, (yield first))
-    if first is not places and not np.array_equal(
-        known.figures[:, :1].repeat(first.size, 1), known.figures, equal_nan=True
-    ):
-        rest = np.setdiff1d(places, first)  # an input that moves nothing from end to end is not looked at any closer
-        known.add(rest, (yield rest))
+    places = _places(item, limits, base, _NEAR)
+    known = Known(places, (yield places))
     at_base = int(np.searchsorted(known.x, base)) if base in known.x else int(np.argmin(np.abs(known.x - base)))
     slack, met = known.figures[1::2, at_base], known.figures[0::2, at_base] == 1
     tolerated = met & (slack < 0)
     goals = _Goals(list(deal.goals), np.where(tolerated, -slack, 0.0), item.step is None)
     if item.choices:
         return _of_choices(item, base, known, goals)
+    pays = goals.pays(known.figures)
+    further = np.setdiff1d(_places(item, limits, base, (*_NEAR, *_FAR)), known.x)
+    for near in (known.x <= base, known.x >= base):
+        if near.any() and not pays[near].all() and pays[near].any():  # it turns on this side already
+            further = further[further > base] if near[0] else further[further < base]
+    if further.size:
+        known.add(further, (yield further))
     x, pays = known.x, goals.pays(known.figures)
     hair = 1e-9 * (limits[1] - limits[0])
     sides: dict[str, tuple[float, tuple[str, ...], bool]] = {}
@@ -192,21 +194,23 @@ def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
     return _point(item, base, sides, _reason(goals, known, sides), _never(goals, known))
 
 
-def _places(item: Input, limits: tuple[float, float], base: float) -> Floats:
-    """Where an input is looked at first: more closely near its base."""
+def _places(item: Input, limits: tuple[float, float], base: float, parts: tuple[float, ...]) -> Floats:
+    """Places at these parts of each side of an input's range, its base among them; all of a few whole values."""
     if item.step is not None:
         every = places_of(item, limits, base, 49)
-        if every.size <= 48:
+        if every.size <= 16:
             return np.union1d(every, [base])
-        span = np.unique(np.round(_spread(limits, base) / item.step)) * item.step
-        return np.union1d(span[(span >= limits[0]) & (span <= limits[1])], [base])
-    return _spread(limits, base)
+        spread = np.unique(np.round(_spread(limits, base, parts) / item.step)) * item.step
+        beside = base + np.array([-item.step, item.step])
+        spread = np.concatenate([spread, beside])
+        return np.union1d(spread[(spread >= limits[0]) & (spread <= limits[1])], [base])
+    return _spread(limits, base, parts)
 
 
-def _spread(limits: tuple[float, float], base: float) -> Floats:
-    parts = np.array(_NEAR)
+def _spread(limits: tuple[float, float], base: float, parts: tuple[float, ...]) -> Floats:
+    share = np.array(parts)
     inside = min(max(base, limits[0]), limits[1])
-    above, below = inside + (limits[1] - inside) * parts, inside - (inside - limits[0]) * parts
+    above, below = inside + (limits[1] - inside) * share, inside - (inside - limits[0]) * share
     return np.unique(np.concatenate([below, [inside], above]))
 
 

@@ -15,6 +15,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.core.irr import cells
 from pennyweight.core.irr.any_rows import any_rows
 
 __all__ = ["each_by_itself", "never_turns", "settled_rows"]
@@ -27,6 +28,7 @@ _PASSES = 12
 _CLOSE = 1e-9
 _TINY = 1e-5
 _CHUNK = 4096
+_REACH = 300.0
 
 
 def never_turns(row: list[float], x: float) -> bool:
@@ -50,13 +52,28 @@ def each_by_itself(rows: Floats) -> Floats:
     """The rate of each row (rows, n), NaN where there is not exactly one; the same whatever rows stand beside it.
 
     >>> each_by_itself(np.array([[-100.0, 30.0, -10.0, 110.0], [-100.0, 230.0, -132.0, 0.0]])).round(6).tolist()
-    [0.105195, nan]
+    [0.107117, nan]
     """
     found = np.full(rows.shape[0], np.nan)
     rest = np.flatnonzero(~settled_rows(rows, found))
+    rest = rest[_may_have_one(rows[rest])] if rest.size else rest
     if rest.size:
         found[rest] = any_rows(rows[rest], None)[0]
     return found
+
+
+def _may_have_one(rows: Floats) -> NDArray[np.bool_]:
+    """False for rows that have several rates for certain: two roots apart, so that none needs to be closed in on."""
+    may = np.asarray(np.isfinite(rows).all(axis=1) & (rows > 0).any(axis=1) & (rows < 0).any(axis=1))
+    if not 2 < rows.shape[1] <= cells.LARGEST or not may.any():
+        return may
+    asked = np.flatnonzero(may)
+    scaled = rows[asked] / np.abs(rows[asked]).max(axis=1, keepdims=True)
+    isolated = cells.isolate(scaled)
+    within = (isolated.low > -_REACH) & (isolated.high < _REACH)  # beyond lie rates that no number holds
+    roots = np.bincount(isolated.row[within], minlength=asked.size)
+    may[asked[roots > 1]] = False
+    return may
 
 
 def settled_rows(rows: Floats, rate: Floats) -> NDArray[np.bool_]:
