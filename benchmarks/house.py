@@ -130,7 +130,7 @@ def by_hand(i: dict[str, Any]) -> dict[str, float]:
     worth = 0.0
     for flow in reversed(flows):
         worth = worth * discount + flow
-    low, high = -0.02, 0.05
+    low, high = -0.2, 0.05
     for _ in range(60):
         middle = (low + high) / 2
         value, v = 0.0, 1 / (1 + middle)

@@ -6,6 +6,7 @@ worked out when it is first asked for in a period, and remembered. Undefined is 
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from collections.abc import Callable
 from typing import Any
@@ -14,10 +15,13 @@ Value = float | None
 
 
 class PlainDeal:
-    """A deal as its file says it; inputs, values, lines and levels, no calendar dates."""
+    """A deal as its file says it; `inputs` are other values of inputs (or of what a table goes by), `undone` lines
+    whose `set` does not hold."""
 
-    def __init__(self, document: dict[str, Any], inputs: dict[str, Any] | None = None) -> None:
-        self.document = document
+    def __init__(
+        self, document: dict[str, Any], inputs: dict[str, Any] | None = None, undone: tuple[str, ...] = ()
+    ) -> None:
+        self.document, self.undone = document, undone
         self.end: int = document["timeline"]["periods"]
         self.per_year = {"year": 1, "quarter": 4, "month": 12}[document["timeline"].get("period", "year")]
         self.inputs = {**document.get("inputs", {}), **(inputs or {})}
@@ -27,8 +31,8 @@ class PlainDeal:
             for name, item in document.get(section, {}).items()
         }
         self.loans: dict[str, Any] = document.get("loans", {})
-        self.owed: dict[tuple[str, int], tuple[float, float, int]] = {}
-        """What is owed at a period's end, the level payment, and how many payments are left."""
+        self.owed: dict[tuple[str, int], tuple[float, float, int, int]] = {}
+        """What is owed at a period's end, the level payment, how many payments are left, and over how many it is spread."""
         self.known: dict[tuple[str, int], Value] = {}
 
     def line(self, name: str) -> list[Value]:
@@ -52,11 +56,13 @@ class PlainDeal:
             return None if any(v is None for _, v in parts) else sum(sign * (v or 0.0) for sign, v in parts)
         if name in self.inputs:
             return self._input(self.inputs[name], t)
+        if name.startswith("loans."):
+            return sum(self._part(loan, name[6:], t) for loan in self.loans)
         if "." in name:
             loan, part = name.split(".")
             return self._part(loan, part, t)
         section, item = self.roles[name]
-        for moment, value in item.get("set", {}).items():
+        for moment, value in (item.get("set", {}) if name not in self.undone else {}).items():
             if self._stretch(moment)[0] <= t <= self._stretch(moment)[1]:
                 return self.formula(value, t)
         if section == "levels" and t == 0 and "start" in item:
@@ -76,30 +82,53 @@ class PlainDeal:
             wanted = self.formula(terms.get("extra", 0), t) or 0.0
             return min(max(wanted, 0.0), self._paid(loan, t)[2])
         if part == "drawn":
-            return (self.formula(terms["amount"], t) or 0.0) if t == terms["paid_out"] else 0.0
+            return self._state(loan, t)[0] if t == self._begins(loan) else self._advance(loan, t)
         if part == "flow":
             return self._part(loan, "drawn", t) - self._part(loan, "payment", t) - self._part(loan, "extra", t)
         return self._state(loan, t)[0]
 
-    def _state(self, loan: str, t: int) -> tuple[float, float, int]:
+    def _begins(self, loan: str) -> int:
+        terms = self.loans[loan]
+        moment = next(iter(terms["advances"])) if "advances" in terms else terms.get("paid_out", 0)
+        return self._stretch(moment)[1]
+
+    def _advance(self, loan: str, t: int) -> float:
+        """What a loan that is drawn in stages pays out in a period after its first."""
+        terms = self.loans[loan]
+        shares = {self._stretch(moment)[1]: share for moment, share in terms.get("advances", {}).items()}
+        return float(terms["amount"]) * shares[t] if t in shares and t > self._begins(loan) else 0.0
+
+    def _state(self, loan: str, t: int) -> tuple[float, float, int, int]:
         if (loan, t) not in self.owed:
-            terms, left = self.loans[loan], 12 * self.loans[loan]["years"]
-            if t < terms["paid_out"]:
-                state = (0.0, 0.0, 0)
-            elif t == terms["paid_out"]:
-                amount, i = self._part(loan, "drawn", t), terms["rate"] / 12
-                state = (amount, amount * i / (1 - (1 + i) ** -left), left)
+            terms, begins = self.loans[loan], self._begins(loan)
+            i = terms["rate"] / 12
+            if t < begins:
+                state = (0.0, 0.0, 0, 0)
+            elif t == begins:
+                owed = self.formula(terms["amount"], t) or 0.0
+                owed *= next(iter(terms["advances"].values())) if "advances" in terms else 1.0
+                spread = 12 * terms["years"]
+                left = min(spread, 12 * terms.get("balloon", terms["years"]))
+                level = owed * i / (1 - (1 + i) ** -spread)
+                for _ in range(terms.get("payments_made", 0)):
+                    owed, left, spread = owed + owed * i - level, left - 1, spread - 1
+                state = (owed, level, left, spread)
             else:
-                _, level, before = self._state(loan, t - 1)
-                state = (self._paid(loan, t)[2] - self._part(loan, "extra", t), level, before - 12 // self.per_year)
+                _, level, left, spread = self._state(loan, t - 1)
+                owed = self._paid(loan, t)[2] - self._part(loan, "extra", t)
+                left, spread = left - 12 // self.per_year, spread - 12 // self.per_year
+                if more := self._advance(loan, t):
+                    owed += more
+                    level = owed * i / (1 - (1 + i) ** -spread)
+                state = (owed, level, left, spread)
             self.owed[loan, t] = state
         return self.owed[loan, t]
 
     def _paid(self, loan: str, t: int) -> tuple[float, float, float]:
         """(paid, interest, still owed) after the payments of a period."""
-        if t <= self.loans[loan]["paid_out"]:
+        if t <= self._begins(loan):
             return 0.0, 0.0, 0.0
-        owed, level, left = self._state(loan, t - 1)
+        owed, level, left, _ = self._state(loan, t - 1)
         paid = interest = 0.0
         for k in range(12 // self.per_year):
             due = owed * self.loans[loan]["rate"] / 12
@@ -111,7 +140,8 @@ class PlainDeal:
         if isinstance(given, dict) and "steps" in given:
             reached = [value for period, value in given["steps"].items() if int(period) <= t]
             return float(reached[-1]) if reached else None
-        return float(given["value"] if isinstance(given, dict) else given)
+        value = given["value"] if isinstance(given, dict) else given
+        return float(value.toordinal()) if isinstance(value, dt.date) else float(value)
 
     def _runs(self, name: str, t: int) -> bool:
         _, item = self.roles[name]
@@ -148,7 +178,7 @@ class PlainDeal:
     def _named_now(self, formula: str) -> list[str]:
         """Names outside prior(…) and functions over time; none of these are nested in the tests."""
         return re.findall(
-            r"[a-z]\w*(?:\.[a-z]+)?", re.sub(r"(prior|total|running|highest|lowest|average)\([^()]*\)", "", formula)
+            r"[a-z]\w*(?:\.[a-z]+)?", re.sub(r"(prior|total|running|highest|lowest|average|at)\([^()]*\)", "", formula)
         )
 
     def _stretch(self, moment: Any) -> tuple[int, int]:
@@ -157,8 +187,28 @@ class PlainDeal:
         if text.startswith("year "):
             year = int(text[5:])
             return max((year - 1) * self.per_year + 1, 0) if year else 0, year * self.per_year
-        period = self.end if text == "end" else int(text)
+        if text.count("-") == 2:
+            period = next(k for k in range(self.end + 1) if self.day(k) >= dt.date.fromisoformat(text))
+        else:
+            period = self.end if text == "end" else int(text)
         return period, period
+
+    def day(self, period: int) -> dt.date:
+        """The day a period ends on; the month's last where it has no such day."""
+        start = self.document["timeline"]["start"]
+        return _month_on(start, period * 12 // self.per_year)
+
+    def cell(self, table: str, column: str, **by: float) -> Value:
+        """A cell of a table: its formula with what it goes by in the place of its name."""
+        return PlainDeal(self.document, {**self.inputs, **by}).formula(
+            self.document["tables"][table]["columns"][column], 0
+        )
+
+    def best(self, name: str, values: list[Any], figure: str) -> Any:
+        """Of these values of an input the one at which a figure is largest, by trying them all."""
+        return max(
+            values, key=lambda value: PlainDeal(self.document, {**self.inputs, name: value}).formula(figure, 0) or -1e99
+        )
 
     def formula(self, text: Any, t: int) -> Value:
         """A formula in one period, by Python itself."""
@@ -167,6 +217,49 @@ class PlainDeal:
             return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", str(text)), {"__builtins__": {}}, reader))
         except (_UndefinedError, ZeroDivisionError):
             return None
+
+
+def _month_on(day: dt.date, months: int) -> dt.date:
+    year, month = divmod(day.year * 12 + day.month - 1 + months, 12)
+    last = (dt.date(year + (month == 11), (month + 1) % 12 + 1, 1) - dt.timedelta(1)).day
+    return dt.date(year, month + 1, min(day.day, last))
+
+
+def _months(first: int, last: int) -> float:
+    """Whole months one after the other, then the part of the one begun."""
+    if last < first:
+        return -_months(last, first)
+    start, end, count = dt.date.fromordinal(first), dt.date.fromordinal(last), 0
+    while _month_on(start, count + 1) <= end:
+        count += 1
+    reached = _month_on(start, count)
+    return count + (end - reached).days / (_month_on(start, count + 1) - reached).days
+
+
+def _cut(deal: PlainDeal, line: Any, years: float | None, plus: Any) -> list[float]:
+    last = deal.end if years is None else round(years * deal.per_year)
+    flows = [line.value(k) for k in range(last + 1)]
+    flows[-1] += plus.value(last) if isinstance(plus, _Named) else plus
+    return flows
+
+
+def _worth(deal: PlainDeal, line: Any, rate: float, years: float | None, plus: Any) -> float:
+    return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(_cut(deal, line, years, plus)))
+
+
+def _return(deal: PlainDeal, line: Any, years: float | None, plus: Any) -> float:
+    """Between -90 % and 1,000 % by halves, where the worth changes its sign once."""
+    flows = _cut(deal, line, years, plus)
+
+    def worth(rate: float) -> float:
+        return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(flows))
+
+    low, high = -0.9, 10.0
+    if not worth(low) > 0 > worth(high):
+        raise _UndefinedError
+    for _ in range(200):
+        low, high = ((low + high) / 2, high) if worth((low + high) / 2) > 0 else (low, (low + high) / 2)
+    return low
 
 
 class _UndefinedError(Exception):
@@ -189,13 +282,24 @@ class _Reader(dict[str, Any]):
             "grown": lambda rate: (1 + rate) ** (t / deal.per_year),
             "grown_yearly": lambda rate: (1 + rate) ** max(year - 1, 0),
             "prior": lambda line: line.value(t - 1) if t else 0.0,
-            "total": lambda line: sum(line.value(k) for k in range(deal.end + 1)),
+            "total": lambda line, a=0, b=deal.end: sum(line.value(k) for k in range(round(a), round(b) + 1)),
+            "at": lambda line, k: line.value(round(k)),
+            "end_of_year": lambda years: years * deal.per_year,
+            "date": lambda k: deal.day(round(float(k))).toordinal(),
+            "period_of": lambda day: deal._stretch(str(dt.date.fromordinal(round(float(day)))))[0],
+            "years_between": lambda a, b: _months(round(float(a)), round(float(b))) / 12,
+            "npv": lambda line, rate, years=None, plus=0: _worth(deal, line, rate, years, plus),
+            "irr": lambda line, years=None, plus=0: _return(deal, line, years, plus),
+            "equivalent_annual": lambda line, rate, years: _worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
             "running": lambda line: sum(line.value(k) for k in range(t + 1)),
             "highest": lambda line: max(line.value(k) for k in range(1, deal.end + 1)),
         }  # fmt: skip
         if name in plain:
             return plain[name]
-        if name in deal.loans:
+        given = deal.inputs.get(name)
+        if isinstance(given, str) or (isinstance(given, dict) and "choices" in given):
+            return given if isinstance(given, str) else given["value"]
+        if name in deal.loans or name == "loans":
             return _Parts(deal, name, t)
         return _Named(deal, name, t)
 

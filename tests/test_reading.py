@@ -155,7 +155,7 @@ def test_each_broken_series_gets_its_sentence(tmp_path: Path, csv: str, sentence
 def test_mistakes_name_their_line(tmp_path: Path) -> None:
     for old, new in (("fare * trips", "fare * trip"), ("npv(net, hurdle)", "npv(net)"), ('"npv == 0"', '"npv"')):
         path = swapped(tmp_path, old, new)
-        number = line_of(old) if "==" not in old else line_of("[questions.top_price]")
+        number = line_of(old)
         with pytest.raises(InputError, match=f"taxi.toml, line {number}, "):
             Deal.read(path)
 

@@ -55,7 +55,7 @@ def find(
         raise InputError(f"'{name}' is the input to find, so it cannot be given a value too.")
     limits = None if between is None else _limits(item, between)
     where = f"the condition '{so_that}'"
-    question = Question(_ASKED, name, node, so_that or "pays_off", None, "", where, aim, limits)
+    question = Question(_ASKED, name, node, so_that or "pays_off", None, "", where, aim, where, limits)
     refuse_equality(question, item)
     asked = Model.of(replace(deal, questions={**deal.questions, _ASKED: question}))
     cases = [asked.inputs_of(scenario, inputs) for scenario in scenarios]

@@ -206,6 +206,8 @@ class DealLoan:
     label: str
     texts: Mapping[str, str]
     """The terms as they were typed."""
+    places: Mapping[str, str]
+    """Where each term stands."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,6 +265,8 @@ class Question:
     label: str
     where: str
     aim: Literal["true", "most", "least"] = "true"
+    asked_at: str = ""
+    """Where the condition or the figure stands."""
     between: tuple[float, float] | None = None
 
 

@@ -29,14 +29,19 @@ def check_formulas(names: Names, *groups: Mapping[str, Any], note: Noting) -> No
 def _check_item(names: Names, item: Any) -> None:
     for node in _nodes_of(item):
         if isinstance(item, Question) and item.aim == "true":
-            _check_condition(names, node, item.where)
+            _check_condition(names, node, item.asked_at or item.where)
             continue
         if isinstance(item, OwnCheck):
             names.with_verdict().shape(node, item.where)
             if names.unit(node) != "condition" and node != Name("pays_off"):
                 raise InputError(f"{item.where}: write a condition, such as abs(bill - payment) <= 5.", at=item.where)
             continue
-        shape = names.shape(node, item.where)
+        where = item.asked_at if isinstance(item, Question) else item.where
+        if isinstance(item, DealLoan):
+            where = next(
+                (item.places[term] for term, own in item.terms.items() if own is node and term in item.places), where
+            )
+        shape = names.shape(node, where)
         over_time = isinstance(item, Line | Level) and node is item.node
         over_time = over_time or (isinstance(item, Level) and node is item.start)
         if isinstance(item, Line | Level) and any(node is setting.node for setting in item.settings):

@@ -57,7 +57,7 @@ def read_question(context: Context, name: str, known: list[str]) -> Question:
     node = None if text is None else context.parse(text, "questions", name, aim)
     return Question(
         name, item.find, node, text or "pays_off", item.pick, item.label or _words(name), where,
-        _AIMS[aim],
+        _AIMS[aim], context.where("questions", name, aim),
     )  # fmt: skip
 
 

@@ -118,7 +118,7 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
     }
     return DealLoan(
         name, terms, extra, tuple(steps), tuple(advances), per_year, _REPAID[item.repaid], item.to_the_cent, where,
-        label, texts,
+        label, texts, {term: context.where("loans", name, term) for term in texts},
     )  # fmt: skip
 
 

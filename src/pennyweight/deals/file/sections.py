@@ -92,7 +92,7 @@ class Reader(Context):
         levels = self._all("levels", self._level)
         goals = self._all("goals", lambda name, _: self._goal(name))
         loans, loan_terms = read_loans(self, shape.loans)
-        known = [*shape.inputs, *(f"{loan}.{term}" for loan in shape.loans for term in LOAN_TERMS)]
+        known = [*shape.inputs, *self.broken, *(f"{loan}.{term}" for loan in shape.loans for term in LOAN_TERMS)]
         questions = self._all("questions", lambda name, _: read_question(self, name, known))
         columns = self._all("tables", lambda name, _: read_columns(self, name))
         own_checks = read_checks(self)

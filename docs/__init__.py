@@ -1,0 +1,1 @@
+"""What is generated, and the scripts that do it."""

@@ -1,0 +1,304 @@
+"""Tables, choices, dates, answers that are figures, ends of ranges, loans in stages: beside the plain second implementation."""
+
+from __future__ import annotations
+
+import datetime as dt
+import random
+from typing import Any
+
+import numpy as np
+import pytest
+
+from pennyweight import Deal, InputError, Loan
+from tests.builders import STARTERS, deal, measure, reason
+from tests.plain_deal import PlainDeal
+from tests.sizes import cases
+
+HOUSE = STARTERS / "house/four-flats-house.toml"
+
+
+def random_deal(seed: int) -> dict[str, Any]:
+    """A dated deal with a choice, exceptions, three kinds of loans, a level that is sold, and a table."""
+    pick = random.Random(seed)
+    period = pick.choice(["month", "quarter", "year"])
+    per_year = {"month": 12, "quarter": 4, "year": 1}[period]
+    years = pick.randint(5, 8)
+    start = dt.date(2027, pick.randint(1, 12), pick.choice([1, 15, 28]))
+
+    def day() -> str:
+        return str(start + dt.timedelta(pick.randint(1, 365 * (years - 1))))
+
+    return {
+        "deal": "Random", "timeline": {"period": period, "periods": years * per_year, "start": start},
+        "inputs": {
+            "price": pick.randint(60, 90) * 1_000, "rent": pick.randint(15, 30) * 1_000 // per_year, "hurdle": 0.08,
+            "way": {"value": pick.choice(["own", "rented"]), "choices": ["own", "rented"]},
+            "built": {"value": dt.date(1990 + pick.randint(0, 30), pick.randint(1, 12), pick.randint(1, 28))},
+            "held": {"value": pick.randint(2, years), "unit": "years", "whole": True, "low": 1, "high": years},
+        },
+        "loans": {
+            "staged": {"amount": 20_000, "rate": pick.choice([0.03, 0.07]), "years": 5, "advances": {"0": 0.4, f"year {pick.randint(1, 2)}": 0.6}},
+            "old": {"amount": 30_000, "rate": 0.05, "years": 12, "payments_made": pick.randint(0, 60), "paid_out": 0},
+            "private": {"amount": 9_000, "rate": 0.09, "years": 10, "balloon": pick.randint(1, 5), "paid_out": pick.randint(0, per_year)},
+        },
+        "money_in": {"rents": {"formula": "rent", "set": {day(): pick.randint(0, 500)}}},
+        "money_out": {
+            "paid": {"formula": "price", "at": 0}, "berth": "200 if way == 'rented' else 0",
+            "works": {"formula": "0.01 * price * years_between(built, date(t)) / 30", "from": day()},
+        },
+        "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}},
+        "measures": {
+            "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
+            "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)",
+        },
+        "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},
+        "tables": {"kept": {"by": {"n": list(range(1, years + 1))}, "columns": {
+            "cash": "total(net, 0, end_of_year(n))", "rate": "irr(net, years=n, plus=worth)", "left": "at(loans.balance, end_of_year(n))",
+        }}},
+        "scenarios": {"plain": {"undo": ["rents.set"]}},
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", range(cases(40)))
+def test_random_deals_with_every_new_word_agree(seed: int) -> None:
+    document = random_deal(seed)
+    made, paper = Deal.from_dict(document), PlainDeal(document)
+    weighing = made.weigh()
+    names = [
+        "rents",
+        "works",
+        "berth",
+        "worth",
+        "net",
+        *(
+            f"{loan}.{part}"
+            for loan in (*document["loans"], "loans")
+            for part in ("payment", "interest", "drawn", "balance")
+        ),
+    ]
+    for name in names:
+        assert weighing.line(name).tolist() == pytest.approx(paper.line(name), rel=1e-9, abs=1e-6), name
+    for name, figure in weighing.measures.items():
+        expected = paper.formula(document["measures"][name], 0)
+        assert figure.value == (None if expected is None else pytest.approx(expected, rel=1e-8, abs=1e-8)), name
+    for column, values in weighing.tables["kept"].columns.items():
+        for n, value in zip(range(1, values.size + 1), values, strict=True):
+            expected = paper.cell("kept", column, n=n)
+            assert value == pytest.approx(np.nan if expected is None else expected, rel=1e-8, abs=1e-6, nan_ok=True), (
+                column,
+                n,
+            )
+    years = document["inputs"]["held"]["high"]
+    assert weighing.answers["best"].answers[0].value == paper.best(
+        "held", list(range(1, years + 1)), document["measures"]["value"]
+    )
+    assert weighing.answers["how"].answers[0].shown == paper.best(
+        "way", ["own", "rented"], document["measures"]["value"]
+    )
+    undone = PlainDeal(document, undone=("rents",)).line("rents")
+    assert made.weigh("plain").line("rents").tolist() == pytest.approx(undone)
+
+
+def test_loans_in_stages_taken_over_and_with_a_balloon_are_those_of_loan() -> None:
+    """Against `Loan` to the last digit: the taken-over one is the rest of the original schedule."""
+    whole = Loan(200_000, "4%", years=20, rounding=None).schedule.plain_rows()
+    made = deal(
+        period="month", periods=240, loans={"old": {"amount": 200_000, "rate": "4%", "years": 20, "payments_made": 77}}
+    )
+    assert made.weigh().line("old.balance")[:164] == pytest.approx([row["balance"] for row in whole[76:]], abs=1e-6)
+    balloon = Loan(200_000, "4%", years=7, amortized_over=20, rounding=None).schedule.plain_rows()
+    made = deal(period="month", periods=100, loans={"b": {"amount": 200_000, "rate": "4%", "years": 20, "balloon": 7}})
+    assert made.weigh().line("b.payment")[1:85] == pytest.approx([row["payment"] for row in balloon])
+    never = deal(
+        period="month", periods=240, loans={"b": {"amount": 200_000, "rate": "4%", "years": 20, "balloon": "never"}}
+    )
+    assert never.weigh().line("b.payment")[1:] == pytest.approx([row["payment"] for row in whole])
+
+
+def test_an_answer_is_a_figure_that_measures_goals_tables_and_vary_use() -> None:
+    """The highest price is worth of the rents less the fee, by hand; saved is what the deal leaves of it."""
+    made = deal(
+        {"npv": "npv(net, rate)", "saved": "top - price"},
+        inputs={"price": {"value": 1_000, "unit": "money"}, "rent": 400, "rate": "8%", "fee": {"value": 50, "low": 0, "high": 90}},
+        money_in={"rents": "rent"}, money_out={"paid": {"formula": "price + fee", "at": 0}},
+        questions={"top": {"find": "price", "so_that": "npv == 0"}, "fair": {"find": "fee", "so_that": "saved == 500"}},
+        goals={"top": {"at_least": 1_700}}, tables={"tops": {"by": {"rate": ["5%", "8%"], "rent": [300, 400]}, "columns": {"top": "top"}}},
+    )  # fmt: skip
+
+    def by_hand(rate: float, rent: float, fee: float = 50) -> float:
+        return sum(rent / (1 + rate) ** k for k in range(1, 7)) - fee
+
+    weighing = made.weigh()
+    assert weighing.measures["saved"].value == pytest.approx(by_hand(0.08, 400) - 1_000)
+    assert weighing.goals["top"].state == "met"
+    assert weighing.answers["fair"].answers[0].value == pytest.approx(by_hand(0.08, 400, 0) - 1_500)
+    expected = [[by_hand(rate, rent) for rent in (300, 400)] for rate in (0.05, 0.08)]
+    assert weighing.tables["tops"].columns["top"] == pytest.approx(np.array(expected))
+    assert made.vary({"fee": [0, 90]}, show=["top"]).figures["top"] == pytest.approx(
+        [by_hand(0.08, 400, fee) for fee in (0, 90)]
+    )
+    # The turn of the verdict is the answer, to the last digit.
+    assert [p.turns_at for p in made.turning_points() if p.input == "fee"] == pytest.approx(
+        [by_hand(0.08, 400, 0) - 1_700]
+    )
+
+
+def test_a_figure_is_made_largest_and_smallest() -> None:
+    made = deal(
+        {"gain": "x * (10 - x) + bonus", "cost": "abs(x - 2)"},
+        inputs={"x": 1.0, "bonus": {"value": 0, "low": 0, "high": 5}, "n": {"value": 3, "whole": True}},
+        lines={"l": "x"},
+    )
+    assert made.find("x", most="gain").answers["base"] == pytest.approx([5.0], abs=1e-6)
+    assert made.find("x", least="cost", between=(0, 9)).answers["base"] == pytest.approx([2.0], abs=1e-9)
+    assert made.find("n", most="gain - (n - 4) ** 2", between=(1, 12)).answers["base"] == [4.0]
+    edge = made.find("bonus", most="gain", between=(0, 5)).outcomes["base"]
+    assert (edge.answers[0].value, edge.edge) == (5.0, True)
+    with pytest.raises(InputError, match="Give one of so_that, most and least"):
+        made.find("x", "gain > 0", most="gain")
+
+
+def test_scenarios_at_the_ends_of_ranges_and_on_several_others() -> None:
+    made = deal(
+        {"npv": "npv(net, 8%)", "cost": "total(paid) + total(upkeep)"},
+        inputs={"price": {"value": 1_000, "low": 900, "high": 1_200}, "rent": {"value": 300, "low": 250, "high": 320},
+                "upkeep_cost": {"value": 20, "low": 10, "high": 40}, "age": {"value": 5, "low": 1, "high": 9, "fixed": True}},
+        money_in={"rents": "rent"}, money_out={"paid": {"formula": "price", "at": 0}, "upkeep": "upkeep_cost + age"},
+        goals={"npv": {"at_least": 0}},
+        scenarios={"worst": {"all_inputs": "worst"}, "best": {"all_inputs": "best"}, "dear": {"all_inputs": "best", "judged_by": "cost"}, "low": {"all_inputs": "low"},
+                   "high_price": {"price": "high"}, "low_rent": {"rent": "low", "price": 950}, "both": {"based_on": ["high_price", "low_rent"], "upkeep_cost": "low"}},
+    )  # fmt: skip
+    chosen = {
+        name: tuple(made.weigh(name).inputs[key] for key in ("price", "rent", "upkeep_cost", "age"))
+        for name in made.scenarios
+    }
+    assert chosen == {
+        "base": (1_000, 300, 20, 5), "worst": (1_200, 250, 40, 5), "best": (900, 320, 10, 5), "dear": (1_200, 300, 40, 5),
+        "low": (900, 250, 10, 5), "high_price": (1_200, 300, 20, 5), "low_rent": (950, 250, 20, 5), "both": (950, 250, 10, 5),
+    }  # fmt: skip
+    assert "age" not in {point.input for point in made.turning_points()}
+    assert made.weigh(inputs={"price": "low"}).inputs["price"] == 900
+
+
+def test_turns_are_honest() -> None:
+    """A limit is no turn: the return stops existing when nothing is invested, a term when it is no whole payment."""
+    made = deal(
+        {"irr": "irr(net)"}, inputs={"lent": {"value": "50%", "low": "0%", "high": "100%"}, "span": {"value": 4, "unit": "years"}, "way": {"value": "a", "choices": ["a", "b", "c"]}},
+        loans={"bank": {"amount": "lent * 1_000", "rate": "2%", "years": "span"}},
+        money_in={"rents": "260 if way != 'c' else 100"}, money_out={"paid": {"formula": "1_000", "at": 0}}, goals={"irr": {"at_least": "5%"}},
+    )  # fmt: skip
+    points = {point.input: point for point in made.turning_points()}
+    assert (points["lent"].turns_at, points["lent"].reason) == (None, "pays off at every value")
+    assert points["span"].turns_at in (None, 1, 2, 3, 5, 6)
+    assert points["way"].choices == ("a", "b")
+    text = str(made.weigh())
+    assert "pays off with a or b" in text
+    assert "It pays off at every value of: lent" in text
+
+
+def test_checks_and_charts_of_ones_own() -> None:
+    made = deal(
+        {"npv": "npv(net, 8%)"}, inputs={"price": {"value": 100, "unit": "money"}, "bill": 20}, money_in={"rents": "30"}, money_out={"paid": {"formula": "price", "at": 0}},
+        levels={"pot": {"formula": "prior(pot) + rents", "start": 5}},
+        checks={"fits": {"formula": "abs(bill - 22) <= 1", "label": "The bill is the rent's part"}, "above": "pot > 40"},
+        questions={"top": {"find": "price", "so_that": "npv >= 0"}},
+        charts={"pots": {"lines": ["pot", "rents"], "target": "bill * 5", "mark": "top", "label": "The pot"}},
+    )  # fmt: skip
+    weighing = made.weigh()
+    told = {sentence: passed for passed, sentence in weighing.checks}
+    assert told["The bill is the rent's part: abs(bill - 22) <= 1 does not hold."] is False
+    assert told["above: pot > 40 does not hold in year 0."] is False
+    (chart,) = weighing.document().charts
+    assert (chart.title, [label for label, _ in chart.lines]) == ("The pot", ["pot", "rents"])
+    assert [round(place, 2) for _, place in chart.targets] == [100.0, round(30 * sum(1.08**-k for k in range(1, 7)), 2)]
+
+
+def test_dates_in_formulas_and_units_that_survive() -> None:
+    dated = {"period": "month", "periods": 24}
+    document = {"deal": "D", "timeline": {**dated, "start": dt.date(2027, 1, 31)}, "inputs": {"born": dt.date(1980, 2, 29), "go": {"value": dt.date(2027, 6, 15)}},
+                "money_in": {"a": {"formula": "1", "from": "go"}, "b": {"formula": "1", "at": "2028-02-29"}},
+                "measures": {"age": "years_between(born, '2027-02-28')", "first": "first_period(a > 0)", "when": "first_period(b > 0)", "on": "date(1)", "days": "date(2) - date(1)"}}  # fmt: skip
+    weighing = Deal.from_dict(document).weigh()
+    values = {name: figure.value for name, figure in weighing.measures.items()}
+    assert (values["age"], values["first"], values["when"], values["days"]) == (
+        pytest.approx(47 - 1 / 12 + 30 / 31 / 12, abs=0.003),
+        5,
+        13,
+        31,
+    )
+    assert "2027-02-28" in str(weighing)
+    made = deal({"a": "max(0, total(net))", "b": "0 if total(net) < 0 else total(net)", "c": "clamp(total(net), 0, 5)", "d": "round(-total(net), 0)", "e": "at(pot, 1)"},
+                inputs={"x": {"value": 5, "unit": "money"}}, money_in={"m": "x"}, levels={"pot": {"formula": "prior(pot) * 1.1", "start": "x"}})  # fmt: skip
+    assert {made.definition.unit(name) for name in "abcde"} == {"money"}
+
+
+def test_a_loan_payment_is_monthly_and_a_level_is_read_where_it_is_sold() -> None:
+    monthly = 100_000 * 0.005 / (1 - 1.005**-360)
+    assert measure("loan_payment(100_000, 6%, 30)") == pytest.approx(monthly)
+    assert measure("loan_payment(100_000, 6%, 30, per_year=1)") == pytest.approx(100_000 * 0.06 / (1 - 1.06**-30))
+    assert measure(
+        "equivalent_annual(net, 10%, years=2)", money_in={"a": {"formula": "121", "at": 2}}
+    ) == pytest.approx(100 / (1 / 1.1 + 1 / 1.21))
+    sold = measure("npv(net, 10%, years=2, plus=worth)", money_in={"a": "0"}, levels={"worth": "100 * t"})
+    assert sold == pytest.approx(200 / 1.21)
+    assert (
+        reason("irr(net, years=2, plus=worth)", money_in={"a": "1"}, levels={"worth": "1"})
+        == "no money goes out, so there is nothing to earn a return on"
+    )
+
+
+REFUSED: list[tuple[dict[str, Any], str]] = [
+    ({"questions": {"a": {"find": "x", "so_that": "b >= 1"}, "b": {"find": "x", "so_that": "a >= 1"}}}, "the answer needs itself: a needs b needs a"),
+    ({"questions": {"a": {"find": "x", "so_that": "a >= 1"}}}, "the answer needs itself: a needs a"),
+    ({"questions": {"a": {"find": "x", "most": "x", "pick": "largest"}}}, "leave out 'pick'"),
+    ({"questions": {"a": {"find": "x", "so_that": "x > 1", "between": [5, 1]}}}, "runs from 5 to 1; write the smaller first"),
+    ({"inputs": {"x": 1, "w": {"value": "a", "choices": ["a", "b", "a"]}}}, "the choice 'a' stands there twice"),
+    ({"inputs": {"x": 1, "w": {"value": "c", "choices": ["a", "b"]}}}, "it must be 'a' or 'b'"),
+    ({"inputs": {"x": 1, "w": {"value": "a", "choices": ["a", "b"]}}, "lines": {"l": "w + 1"}}, "'w' is one of 'a', 'b'; compare it, as in w == 'a'"),
+    ({"inputs": {"x": 1, "w": {"value": "a", "choices": ["a", "b"]}}, "lines": {"l": "1 if w == 'bb' else 2"}}, "'bb' is no choice of w; did you mean 'b'?"),
+    ({"inputs": {"x": "y * 2"}}, "put it under [values]"),
+    ({"inputs": {"x": {"value": 1, "unit": "percent"}}}, 'write unit = "share"'),
+    ({"inputs": {"x": {"value": 1, "unit": "EUR"}}}, 'write unit = "money"'),
+    ({"tables": {"tt": {"by": {"x": "0..1/1000001"}, "columns": {"c": "x"}}}}, "2 or more"),
+    ({"tables": {"tt": {"by": {"x": "0..1/2000", "n": "0..1/2000"}, "columns": {"c": "x"}}}}, "makes 4,000,000 cells; the most is 1,000,000"),
+    ({"tables": {"tt": {"by": {"l": [1, 2]}, "columns": {"c": "x"}}}}, "must be an input, or a name that nothing else has"),
+    ({"tables": {"tt": {"by": {"n": [1, 1]}, "columns": {"c": "n"}}}}, "a value stands there twice"),
+    ({"tables": {"tt": {"by": {"n": [1, 2]}, "columns": {"c": "l * n"}}}}, "must be a single number"),
+    ({"lines": {"l": {"formula": "x", "at": dt.date(2027, 1, 1)}}}, "the periods have no dates"),
+    ({"lines": {"l": "date(t)"}}, "the periods have no dates"),
+    ({"loans": {"b": {"amount": 5, "rate": "5%", "years": 2, "advances": {"0": "40%", "1": "50%"}}}}, "add up to 90% of the amount; they must make 100%"),
+    ({"loans": {"b": {"amount": 5, "rate": "5%", "years": 2, "advances": {"2": "40%", "1": "60%"}}}}, "must follow one another in time"),
+    ({"loans": {"b": {"amount": 5, "rate": "5%", "years": 2, "balloon": 1, "residual": 2}}}, "give 'balloon' or 'residual', not both"),
+    ({"scenarios": {"s": {"all_inputs": "worst"}}}, "no input has a 'low' or a 'high'"),
+    ({"scenarios": {"s": {"x": "low"}}}, "x has no 'low' to go to"),
+    ({"scenarios": {"s": {"undo": ["l.set"]}}}, "l has no 'set' to undo"),
+    ({"scenarios": {"s": {"based_on": ["u", "s"]}}}, "there is no scenario 'u'"),
+    ({"goals": {"m": {"at_most": 5, "nearly": 4}}}, "'nearly' is 4; with at_most = 5 it must lie above that"),
+    ({"checks": {"c": "x + 1"}}, "write a condition"),
+    ({"charts": {"c": {"lines": ["ll"]}}}, "there is no line, level or table 'll'; did you mean 'l'?"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("sections", "sentence"), REFUSED)
+def test_each_new_word_gets_its_sentence(sections: dict[str, Any], sentence: str) -> None:
+    with pytest.raises(InputError) as caught:
+        deal({"m": "x"}, **{"inputs": {"x": 1}, "lines": {"l": "x"}, **sections})
+    assert sentence in str(caught.value)
+
+
+def test_every_mistake_of_a_file_is_told_in_one_run(tmp_path: Any) -> None:
+    """Twelve lines are broken at once, each in its own way; all are told, in order, and nothing else."""
+    text = HOUSE.read_text(encoding="utf-8")
+    broken = {"label = \"Price\",": "labl = \"Price\",", "= { value = 3_200,": "= { value = \"x\",", "closing      = { value": "closing      = { valeu",
+              "rate          = \"loan_rate\"": "rate          = \"loan_rat\"", "\"4 * rent_now\"": "\"4 ^ rent_now\"", "0 - lowest(running(net), 0, works_months)": "sum(net)",
+              "at_least = 1.2,": "at_least = 1.0,", "most    = \"gain\"\nbetween": "most    = \"gaim\"\nbetween", "lent  = \"0%\"": "lentt  = \"0%\""}  # fmt: skip
+    for old, new in broken.items():
+        assert text.count(old) == 1, old
+        text = text.replace(old, new)
+    path = tmp_path / "house.toml"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(InputError) as caught:
+        Deal.read(path)
+    lines = [mistake.place.line for mistake in caught.value.mistakes]
+    pairs = zip(HOUSE.read_text(encoding="utf-8").splitlines(), text.splitlines(), strict=True)
+    assert lines == [number for number, (before, after) in enumerate(pairs, 1) if before != after]
