@@ -37,7 +37,18 @@ def main() -> None:
     flows = CashFlows.from_csv(STARTERS / "flows" / "boatyard.csv", currency="EUR").report("7%")
 
     terminal("weigh", "pennyweight weigh taxi.toml", weighing.document())
-    terminal("weigh_by_year", "pennyweight weigh taxi.toml --by year", only_tables(weighing.document(by="year")))
+    house = Deal.read(STARTERS / "house" / "four-flats-house.toml")
+    weighed = house.weigh()
+    terminal(
+        "house",
+        'pennyweight weigh four-flats-house.toml --by year --lines Income,Costs,net,worth --from "year 1" --to "year 5"',
+        weighed.document(by="year", lines=["Income", "Costs", "net", "worth"], first="year 1", last="year 5"),
+    )
+    terminal(
+        "why",
+        "pennyweight why taxi.toml npv --against wet_summers --depth 3",
+        taxi.why("npv", against="wet_summers", depth=3).document(),
+    )
     terminal("compare", "pennyweight compare taxi.toml", taxi.compare().document())
     terminal("vary", "pennyweight vary taxi.toml hull=380k..500k/7 hurdle=6%..14%:2% --show npv", varied.document())
     terminal(
@@ -70,14 +81,11 @@ def main() -> None:
     takeover = read_loan_file(STARTERS / "loans" / "four-flats-takeover.toml").document()
     terminal("takeover", "pennyweight loan four-flats-takeover.toml", takeover)
     figure(*studio.charts).savefig(SHOTS / "chart_loan.png")
-    for name, chart in (
-        ("chart_flows", weighing.document().charts[0]),
-        ("chart_rates", weighing.document().charts[1]),
-        ("chart_map", varied.document().charts[0]),
-        ("chart_dated_flows", flows.document().charts[0]),
-        ("chart_growth", endowment.document().charts[0]),
-    ):
-        figure(chart).savefig(SHOTS / f"{name}.png")
+    figure(*weighing.document().charts).savefig(SHOTS / "chart_flows.png")
+    figure(*varied.document().charts).savefig(SHOTS / "chart_map.png")
+    figure(flows.document().charts[0], endowment.document().charts[0]).savefig(SHOTS / "chart_dated.png")
+    rooms = house.compare(["base", "by_the_room", "by_the_week", "heavy_works"]).document().charts
+    figure(weighed.document().charts[0], rooms[0]).savefig(SHOTS / "chart_house.png")
     errors()
 
 
@@ -110,12 +118,6 @@ def errors() -> None:
 def wrapped(lines: Sequence[str]) -> list[str]:
     """Lines folded at the width of the picture."""
     return [part for line in lines for part in textwrap.wrap(line, COLUMNS) or [""]]
-
-
-def only_tables(document: Document) -> Document:
-    """The period tables of a weighing alone."""
-    tables = [block for block in document.blocks if getattr(block, "title", "").startswith("By ")]
-    return Document(document.title, tuple(tables), document.subtitle)
 
 
 def terminal(name: str, command: str, document: Document) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.found import Answer, Answers, Side
 from pennyweight.analysis.probing import Known, Probe, Search, Sweep, in_step, lowest_between, narrowed
 from pennyweight.analysis.search import default_range, places_of, wider
-from pennyweight.analysis.showing import show_value
+from pennyweight.analysis.showing import show_about, show_value
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
@@ -126,7 +126,7 @@ def _condition(
         outside = known.figures[1:, np.searchsorted(known.x, beyond)]
         if np.isnan(outside).any():  # where a figure stops existing nothing turns: a limit, no answer
             side = "above" if good[k] else "below"
-            bounds.append(f"{side} about {show_value(deal, item, value)} a figure is undefined")
+            bounds.append(f"{side} about {show_about(deal, item, value)} a figure is undefined")
             continue
         answers.append(answer)
     if item.choices:

@@ -82,7 +82,7 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
                 targets.append((label, answer.value))
     return LinesChart(
         made.name, made.title, made.x, made.lines, made.x_title, made.y_title, made.kind, tuple(targets), tuple(marks),
-        percent=made.percent,
+        percent=made.percent, x_percent=made.x_percent,
     )  # fmt: skip
 
 
@@ -107,8 +107,9 @@ def _over_time(
     unit = units.pop() if len(units) == 1 else ""
     if not label:
         label, values = drawn[0]
-        ends_at = deal.style.with_unit(float(values[-1]), deal.unit(lines[0]))
-        label = f"{label}: {ends_at} after {deal.style.with_unit(float(x[-1]), 'years')}"
+        standing = deal.stands(lines[0])
+        amount = deal.style.with_unit(float(values[-1] if standing else values.sum()), deal.unit(lines[0]))
+        label = f"{label}: {amount} {'after' if standing else 'in'} {deal.style.with_unit(float(x[-1]), 'years')}"
     shown: dict[str, str] = {"money": deal.style.currency, "share": "", "rate": ""}
     suffix = " a year" if yearly and not any(deal.stands(line) for line in lines) else ""
     return LinesChart(
@@ -151,5 +152,5 @@ def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
     y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, unit)
     return LinesChart(
         chart.name, chart.label or table.label, first.values, lines, headed(deal, first.key, first.label), y_title,
-        chart.kind, x_words=words, percent=unit in ("share", "rate"),
+        chart.kind, x_words=words, percent=unit in ("share", "rate"), x_percent=item.unit in ("share", "rate"),
     )  # fmt: skip

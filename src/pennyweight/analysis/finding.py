@@ -15,7 +15,7 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.found import Answer, Answers, Found
 from pennyweight.analysis.showing import headed, show_value
 from pennyweight.deals.definition import Definition, Input, Question
-from pennyweight.deals.inputs import based, input_named, stack
+from pennyweight.deals.inputs import Inputs, based, input_named, stack
 from pennyweight.deals.language.nodes import Compare, Name, Node
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.language.translation import folded
@@ -64,7 +64,8 @@ def find(
     overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
     labels = {s: deal.scenarios[s].label if s in deal.scenarios else "as it stands" for s in scenarios}
-    curve = _curve(asked, question, item, stack(deal, cases[:_MOST_LINES]), looked, list(scenarios)[:_MOST_LINES])
+    curve = _curve(asked, question, item, stack(deal, cases[:_MOST_LINES]), _near(outcomes, looked, cases, item),
+                   list(scenarios)[:_MOST_LINES])  # fmt: skip
     words = {"true": so_that or "the deal pays off", "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
     return Found(
@@ -93,20 +94,45 @@ def _curve(
         return None
     owner = np.repeat(np.arange(len(scenarios)), x.size)
     figures = model.sweep(base, owner, {item.name: np.tile(x, len(scenarios))}, names)
+    # A side that stays the same all along is a level to be reached, not a line.
+    level = {name: float(figures[name][0]) for name in names[1:] if np.ptp(np.nan_to_num(figures[name])) == 0}
     lines = []
     for place, scenario in enumerate(scenarios):
         part = slice(place * x.size, (place + 1) * x.size)
         label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
         for name in names:
+            if name in level:
+                continue
             said = label if len(names) == 1 else f"{deal.label(name)}, {label}"
-            lines.append((said if len(scenarios) > 1 or len(names) > 1 else deal.label(name), figures[name][part]))
+            alone = len(names) - len(level) == 1
+            said = (
+                said
+                if len(scenarios) > 1 and alone
+                else f"{deal.label(name)}, {label}"
+                if not alone
+                else deal.label(name)
+            )
+            lines.append((label if len(scenarios) > 1 and alone else said, figures[name][part]))
     unit = deal.unit(names[0])
-    targets = () if bound is None else ((f"{question.text}", bound),)
+    targets = tuple((deal.label(name), value) for name, value in level.items())
+    targets += () if bound is None else ((question.text, bound),)
     y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit)
     return LinesChart(
         "find", "", x, tuple(lines[:_MOST_LINES]), headed(deal, item.name), headed(deal, names[0]) if y_title else "",
-        targets=targets, percent=unit in ("share", "rate"),
+        targets=targets, percent=unit in ("share", "rate"), x_percent=item.unit in ("share", "rate"),
     )  # fmt: skip
+
+
+def _near(
+    outcomes: Sequence[Answers], looked: tuple[float, float], cases: Sequence[Inputs], item: Input
+) -> tuple[float, float]:
+    """What is drawn: where the answers and the values as they stand lie, with some room, or all that was looked at."""
+    places = [answer.value for one in outcomes for answer in one.answers]
+    if not places:
+        return looked
+    places += [1.0 if item.is_series else float(np.asarray(case[item.name])) for case in cases]
+    room = 0.4 * max(max(places) - min(places), 0.1 * max(map(abs, places)))
+    return max(min(places) - room, looked[0]), min(max(places) + room, looked[1])
 
 
 def _side(node: Node | None) -> str:

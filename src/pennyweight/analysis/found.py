@@ -179,6 +179,8 @@ class Found(Shown):
         if self.curve is None:
             return ()
         first = next(iter(self.outcomes.values()))
-        marks = tuple((one.shown, one.value) for item in self.outcomes.values() for one in item.answers)[:8]
+        marks = tuple(
+            {one.shown: (one.shown, one.value) for item in self.outcomes.values() for one in item.answers}.values()
+        )
         title = f"{self.label}: {first.shown or 'no value'}, so that {self.so_that}"
-        return (replace(self.curve, title=title, marks=marks),)
+        return (replace(self.curve, title=title, marks=marks[:8]),)

@@ -7,7 +7,7 @@ from math import ceil, floor
 from pennyweight.analysis.found import Side
 from pennyweight.deals.definition import Definition, Input
 
-__all__ = ["headed", "show_base", "show_figure", "show_value"]
+__all__ = ["headed", "show_about", "show_base", "show_figure", "show_value"]
 
 _DIGITS = {"rate": 2, "share": 2, "years": 2}
 
@@ -29,6 +29,14 @@ def show_value(deal: Definition, item: Input, value: float, side: Side = "exactl
     elif side == "at least":
         value = ceil(value * scale - hair) / scale
     return _shown(deal, item, value, places, unit)
+
+
+def show_about(deal: Definition, item: Input, value: float) -> str:
+    """Roughly where a value lies: three digits of it."""
+    if item.choices or item.unit == "date" or item.whole or not value:
+        return show_value(deal, item, value)
+    rough = float(f"{value:.3g}")
+    return show_base(deal, item, rough, unit=True)
 
 
 def headed(deal: Definition, name: str, label: str | None = None) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from pennyweight.analysis.found import Side
-from pennyweight.analysis.showing import headed, show_base, show_value
+from pennyweight.analysis.showing import headed, show_about, show_base, show_value
 from pennyweight.deals.definition import Definition
 from pennyweight.documents import Block, Cell, Column, Table, Text
 
@@ -71,8 +71,13 @@ def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
     if value is not None:
         return _turn(deal, point, value)
     if limit is not None:
-        return Cell(f"limit ~ {_turn(deal, point, limit).text}", "comparison")
+        return Cell(f"limit {_about(deal, point, limit)}", "comparison")
     return Cell("-", "comparison")
+
+
+def _about(deal: Definition, point: TurningPoint, limit: float) -> str:
+    item = deal.inputs[point.input]
+    return f"× {limit:.2g}" if point.by_scale else show_about(deal, item, limit)
 
 
 def _turn(deal: Definition, point: TurningPoint, value: float | None, *, unit: bool = False) -> Cell:

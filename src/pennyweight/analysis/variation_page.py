@@ -83,7 +83,7 @@ def _chart(variation: Variation, measure: str) -> LinesChart:
         {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
         targets=targets, marks=(("as it stands", base),) if inside else (),
         x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
-        percent=unit in ("share", "rate"),
+        percent=unit in ("share", "rate"), x_percent=item.is_series or item.unit in ("share", "rate"),
     )  # fmt: skip
 
 

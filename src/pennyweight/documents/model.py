@@ -265,6 +265,7 @@ class LinesChart:
     marks: tuple[tuple[str, float], ...] = ()
     x_words: tuple[str, ...] = ()
     percent: bool = False
+    x_percent: bool = False
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title", "x_title", "y_title")

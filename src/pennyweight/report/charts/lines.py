@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from pennyweight.documents import LinesChart
 from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
-from pennyweight.report.charts.frame import drawable, frame
+from pennyweight.report.charts.frame import drawable, frame, short
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -30,11 +31,21 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
 
         ax.yaxis.set_major_formatter(PercentFormatter(1.0))
     if chart.x_words:
-        ax.set_xticks(range(len(chart.x_words)), [drawable(word) for word in chart.x_words])
+        room = max(8, 72 // len(chart.x_words))
+        words = ["\n".join(wrap(drawable(word), room)) for word in chart.x_words]
+        ax.set_xticks(range(len(words)), words, fontsize=9)
+    elif chart.x_percent:
+        from matplotlib.ticker import PercentFormatter
+
+        ax.xaxis.set_major_formatter(PercentFormatter(1.0))
     elif chart.x.size and (chart.x == np.round(chart.x)).all() and np.ptp(chart.x) < 400:
         from matplotlib.ticker import MaxNLocator
 
         ax.xaxis.set_major_locator(MaxNLocator(integer=True))
+    elif chart.x.size:
+        from matplotlib.ticker import FuncFormatter
+
+        ax.xaxis.set_major_formatter(FuncFormatter(lambda value, _: short(value)))
     if chart.kind == "area":
         _areas(chart, ax)
     elif chart.kind == "bars" or chart.x_words:
@@ -46,16 +57,18 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     if any((np.asarray(values)[np.isfinite(values)] < 0).any() for _, values in chart.lines):
         ax.axhline(0, color=INK, linewidth=0.8)
     for label, value in chart.targets:
-        ax.axhline(value, color=PEWTER, linestyle="--", linewidth=1.4)
+        ax.axhline(value, color=PEWTER, linestyle="--", linewidth=1.6, zorder=4)
         ax.annotate(
             drawable(label), (0.01, value), xycoords=("axes fraction", "data"), xytext=(0, 4), color=INK,
-            textcoords="offset points", va="bottom", fontsize=9,
+            textcoords="offset points", va="bottom", fontsize=9, zorder=5,
+            bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
         )  # fmt: skip
     for number, (label, place) in enumerate(chart.marks):
         ax.axvline(place, color=BRASS, linestyle=":", linewidth=2)
         ax.annotate(
-            drawable(label), (place, 0.98 - 0.06 * (number % 4)), xycoords=("data", "axes fraction"), xytext=(5, 0),
-            textcoords="offset points", va="top", color=INK, fontsize=9,
+            drawable(label), (place, 0.98 - 0.05 * (number % 16)), xycoords=("data", "axes fraction"), xytext=(5, 0),
+            textcoords="offset points", va="top", color=INK, fontsize=9, zorder=5,
+            bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
         )  # fmt: skip
     if len(chart.lines) > 1:
         _legend(chart, ax)
@@ -79,10 +92,13 @@ def _bars(chart: LinesChart, ax: Axes) -> None:
     width = 0.8 * gap / count
     for number, (_, values) in enumerate(chart.lines):
         color, _, hatch = _STYLES[number % len(_STYLES)]
-        ax.bar(
-            places + (number - (count - 1) / 2) * width, values, width, color=color, hatch=hatch, edgecolor=PARCHMENT,
-            linewidth=0,
-        )  # fmt: skip
+        at = places + (number - (count - 1) / 2) * width
+        below = np.asarray(values) < 0 if count == 1 else np.zeros(at.size, dtype=np.bool_)
+        for part, tone, marks in (
+            (~below, color, hatch),
+            (below, OXIDE, "///"),
+        ):  # alone, what is below zero is told apart
+            ax.bar(at[part], np.asarray(values)[part], width, color=tone, hatch=marks, edgecolor=PARCHMENT, linewidth=0)
 
 
 def _legend(chart: LinesChart, ax: Axes) -> None:
