@@ -41,7 +41,7 @@ def main() -> None:
     weighed = house.weigh()
     terminal(
         "house",
-        'pennyweight weigh four-flats-house.toml --by year --lines Income,Costs,net,worth --from "year 1" --to "year 5"',
+        'pennyweight weigh four-flats-house.toml --by year --lines Income,Costs,net,worth --from 1 --to "year 5"',
         weighed.document(by="year", lines=["Income", "Costs", "net", "worth"], first="year 1", last="year 5"),
     )
     terminal(

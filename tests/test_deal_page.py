@@ -79,7 +79,7 @@ def test_why_goes_down_to_the_inputs_and_follows_what_differs(tmp_path: Path) ->
     depths = [(depth, reason.name) for depth, reason in both.rows]
     assert depths.index((4, "trips")) < next(k for k, (_, name) in enumerate(depths) if name == "crew")
     assert len(both.reason.values) == 2
-    assert "told above" in str(Deal.read(HOUSE).why("on_cash", depth=4))
+    assert "told above" in str(Deal.read(HOUSE).why("pays_off", depth=6))
     assert made.why("pays_off", depth=0).reason.values == (1.0,)
     with pytest.raises(InputError, match="Nothing is named 'nvp'; did you mean 'npv'"):
         made.why("nvp")
