@@ -18,6 +18,7 @@ __all__ = ["Paths", "paths"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
+_LANE = 512
 _FEW = 6
 """Up to so many cases go one by one in plain floats."""
 
@@ -39,18 +40,29 @@ def paths(shape: Repayment, balance: Floats, rate: Floats, payment: Floats, coun
     """
     width = max(balance.size, rate.size, payment.size, count.size)
     balance, rate, payment, count = (np.broadcast_to(x, width) for x in (balance, rate, payment, count))
-    found = Paths(*(np.zeros((payments + 1, width)) for _ in range(3)))
+    found = Paths(*(np.empty((payments + 1, width)) for _ in range(3)))
+    found.paid[0] = found.interest[0] = 0.0
     found.balance[0] = balance
     if width <= _FEW:
+        for table in (found.paid, found.interest, found.balance):
+            table[1:] = 0.0
         for case in range(width):
             _one(shape, float(rate[case]), float(payment[case]), float(count[case]), found, case)
         return found
-    ends: dict[int, NDArray[np.bool_]] = {}
-    for k in np.unique(count[count <= payments]).astype(int).tolist():
-        ends[k] = count == k
-    owed, due = np.empty(width), np.empty(width)
+    for low in range(0, width, _LANE):  # so many at a time as stay in the cache
+        part = slice(low, min(low + _LANE, width))
+        own = Paths(*(table[:, part] for table in found))
+        _many(shape, rate[part], payment[part], count[part], own)
+    return found
+
+
+def _many(shape: Repayment, rate: Floats, payment: Floats, count: Floats, into: Paths) -> None:
+    """Many cases, a payment at a time."""
+    payments = into.paid.shape[0] - 1
+    ends = {k: count == k for k in np.unique(count[count <= payments]).astype(int).tolist()}
+    owed, due = np.empty(rate.size), np.empty(rate.size)
     for k in range(1, payments + 1):
-        before, interest, paid = found.balance[k - 1], found.interest[k], found.paid[k]
+        before, interest, paid = into.balance[k - 1], into.interest[k], into.paid[k]
         np.multiply(before, rate, out=interest)
         np.add(before, interest, out=owed)
         if shape == "level":
@@ -62,8 +74,7 @@ def paths(shape: Repayment, balance: Floats, rate: Floats, payment: Floats, coun
             np.minimum(due, owed, out=paid)
         if k in ends:
             np.copyto(paid, owed, where=ends[k])
-        np.subtract(owed, paid, out=found.balance[k])
-    return found
+        np.subtract(owed, paid, out=into.balance[k])
 
 
 def _one(shape: Repayment, rate: float, payment: float, count: float, into: Paths, case: int) -> None:

@@ -169,6 +169,8 @@ def _by_period(table: Floats, ratio: int) -> Floats:
 
 def _placed(table: Floats, held: NDArray[np.intp], rows: int, first: int) -> Floats:
     """A table that begins with the pay-out, moved to the period in which each case is paid out."""
+    if first == 0 and table.shape[0] == rows and (held.size == 1 or not held.any()):
+        return table
     whole = np.zeros((rows, table.shape[1]))
     if held.size == 1 or (held == first).all():
         whole[first:] = table[: rows - first]

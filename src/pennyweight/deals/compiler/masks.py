@@ -41,7 +41,7 @@ def mask_of(program: Slots, line: Line) -> Mask:
 def masked(program: Slots, slot: int, mask: Mask) -> int:
     """The slot with zero where the mask does not run."""
     if isinstance(mask, int):
-        return program.emit("masked", _by_mask, [slot, mask], True)
+        return program.emit("masked", _by_mask, [slot, mask], True, into=True)
     if mask.all():
         return over_time(program, slot)
     compute = partial(_by_fixed_mask, ~mask, program.time.rows)
@@ -131,8 +131,23 @@ def _masks_named(program: Slots, name: str) -> list[Mask]:
     return [program.masks[name]] if name in program.masks else []
 
 
-def _by_mask(x: Floats, mask: Floats) -> Floats:
-    return np.where(mask == 1, x, np.where(np.isnan(mask), np.nan, 0.0))
+def _by_mask(x: Floats, mask: Floats, out: Floats | None = None) -> Floats:
+    if mask.shape[1] == 1:  # the same periods in all cases
+        if out is None:
+            out = np.empty((mask.shape[0], x.shape[-1]))
+        if out is not x:
+            np.copyto(out, x)
+        rest = mask[:, 0] != 1
+        out[rest] = np.where(np.isnan(mask[rest]), np.nan, 0.0)
+        return out
+    shown = np.where(mask == 1, x, 0.0)
+    unknown = np.isnan(mask)
+    if unknown.any():
+        shown[np.broadcast_to(unknown, shown.shape)] = np.nan
+    if out is None:
+        return shown
+    np.copyto(out, shown)
+    return out
 
 
 def _by_fixed_mask(rest: NDArray[np.bool_], rows: int, x: Floats, out: Floats | None = None) -> Floats:
