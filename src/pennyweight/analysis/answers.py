@@ -24,7 +24,7 @@ __all__ = ["answers_of", "asks_exactly", "probes_of", "refuse_equality", "series
 Floats: TypeAlias = NDArray[np.float64]
 Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, float]], Search[Answers]]
 
-_GRID = 33
+_GRID = 21
 _EDGE = "at the edge of what was looked at"
 
 

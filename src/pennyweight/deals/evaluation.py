@@ -26,7 +26,7 @@ Floats: TypeAlias = NDArray[np.float64]
 
 _BLOCK = 2_048
 _ELEMENTS = 2**25  # a quarter of a gigabyte in one block
-_CHUNK_ELEMENTS = 24_576  # times eight bytes: an array over time that leaves room for others in the cache
+_CHUNK_ELEMENTS = 40_960  # times eight bytes: an array over time that leaves room for others in the cache
 
 
 def evaluate(

@@ -100,6 +100,19 @@ def _within(time: Timeline, x: Floats, first: Floats | None, last: Floats | None
     return np.where(undefined, np.nan, inside.astype(np.float64))
 
 
+def _rows_alike(time: Timeline, first: Floats | None, last: Floats | None, default: int) -> slice | None:
+    """The rows from first to last where these are one whole period each for all cases; else None."""
+    ends = []
+    for given, otherwise in ((first, default), (last, time.periods)):
+        if given is None:
+            ends.append(otherwise)
+            continue
+        if given.size != 1 or not np.isfinite(given.reshape(-1)[0]) or not _whole(given).all():
+            return None
+        ends.append(round(float(given.reshape(-1)[0])))
+    return slice(max(ends[0], 0), max(ends[1] + 1, 0))
+
+
 def _whole(x: Floats) -> NDArray[np.bool_]:
     return np.asarray(np.abs(x - np.round(x)) <= WHOLE)
 
@@ -108,12 +121,18 @@ def total(time: Timeline, x: Floats, first: Floats | None = None, last: Floats |
     """The sum, both ends in."""
     if first is None and last is None:
         return column_total(x)
+    rows = _rows_alike(time, first, last, 0)
+    if rows is not None:  # the same periods in all cases: only these rows are looked at
+        return column_total(x[rows]) if x[rows].shape[0] else np.zeros(x.shape[1])
     inside = _within(time, x, first, last, 0)
     return column_total(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, 0.0)))
 
 
 def average(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
     """The mean of the periods from 1 to the end."""
+    rows = _rows_alike(time, first, last, 1)
+    if rows is not None and x[rows].shape[0]:
+        return np.asarray(column_total(x[rows]) / x[rows].shape[0])
     inside = _within(time, x, first, last, 1)
     total = column_total(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, 0.0)))
     count = column_total(inside)
@@ -125,6 +144,10 @@ def extreme(pick: np.ufunc, worst: float) -> Callable[..., Floats]:
     """The smallest or largest of the periods from 1 to the end."""
 
     def compute(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
+        rows = _rows_alike(time, first, last, 1)
+        if rows is not None and x[rows].shape[0]:
+            chosen = pick.reduce(x[rows], axis=0)
+            return np.where(np.isinf(chosen), np.nan, chosen)
         inside = _within(time, x, first, last, 1)
         chosen = pick.reduce(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, worst)), axis=0)
         return np.where(np.isinf(chosen), np.nan, chosen)
