@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import datetime as dt
+import math
 import random
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
+import tomlkit
 
 from pennyweight import Deal, InputError, Loan
+from pennyweight.analysis.cases import Model
 from tests.builders import STARTERS, deal, measure, reason
 from tests.plain_deal import PlainDeal
 from tests.sizes import cases
@@ -196,6 +200,59 @@ def test_turns_are_honest() -> None:
     assert "It pays off at every value of: lent" in text
 
 
+@pytest.mark.parametrize(
+    ("figure", "below", "above"),
+    [
+        ("7.25 - x", None, 7.25), ("x ** 3 - 8", 2.0, None), ("min(40 - 5 * x, 3)", None, 8.0), ("10 if x < 6.5 else -10", None, 6.5),
+        ("(x - 1.5) * (9 - x)", 1.5, 9.0), ("exp(x) - 20", math.log(20), None), ("1 / x - 0.125", None, 8.0), ("sqrt(x) - 1.75", 3.0625, None),
+        ("max(x - 3, 0) * (7 - x) + 0 * x", None, 7.0), ("1 - abs(x - 5) ** 5", 4.0, 6.0), ("log(x / 2) + 1e-3", 2 * math.exp(-1e-3), None),
+    ],
+)  # fmt: skip
+def test_turns_and_answers_lie_where_algebra_says(figure: str, below: float | None, above: float | None) -> None:
+    """Straight, bent, kinked, stepped, with a pole beside it: the nearest turn on each side, and the answers of `find`."""
+    made = deal({"m": figure}, inputs={"x": 5.0}, lines={"l": "x"}, goals={"m": {"at_least": 0}})
+    (point,) = made.turning_points()
+    for found, expected in ((point.below, below), (point.above, above)):
+        assert found == (None if expected is None else pytest.approx(expected, rel=1e-9)), figure
+    answers = made.find("x", "m >= 0", between=(0.5, 12)).answers["base"]
+    assert [value for value in (below, above) if value is not None] == pytest.approx(answers, rel=1e-9)
+
+
+def test_all_searches_of_a_weighing_take_few_cases(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The house's answers and turning points: a dozen rounds at most, some twenty cases an input."""
+    made, sizes = Deal.read(HOUSE), []
+    sweep = Model.sweep
+
+    def counted(self: Model, base: Any, owner: Any, changes: Any, wanted: Any) -> Any:
+        sizes.append(owner.size)
+        return sweep(self, base, owner, changes, wanted)
+
+    monkeypatch.setattr(Model, "sweep", counted)
+    made.weigh().work_out()
+    assert len(sizes) <= 12
+    assert sum(sizes) <= 40 * len(made.definition.inputs)
+
+
+def test_series_steps_and_rates_go_by_dates(tmp_path: Path) -> None:
+    document = {"deal": "D", "timeline": {"period": "month", "periods": 12, "start": dt.date(2027, 1, 15)},
+                "inputs": {"fare": {"steps": {"2027-02-01": 5, "2027-06-15": 6}}, "trips": {"file": "t.csv", "column": "trips"}},
+                "loans": {"b": {"amount": 1_200, "rate": "6%", "years": 1, "paid_out": dt.date(2027, 1, 15), "rate_steps": {"2027-04-20": "12%", "2027-08-01": "0%"}}},
+                "money_in": {"a": "fare * trips"}, "measures": {"m": "total(a)"}}  # fmt: skip
+    path = tmp_path / "d.toml"
+    path.write_text(tomlkit.dumps(document), encoding="utf-8")
+    rows = [f"2027-{k % 12 + 1:02d}-20,{100 + k}" for k in range(11)] + ["2027-12-16,111"]
+    (tmp_path / "t.csv").write_text("\n".join(["date,trips", *rows]), encoding="utf-8")
+    values = Deal.read(path).weigh()
+    assert values.line("a")[1:].tolist() == [5 * (100 + k) if k < 4 else 6 * (100 + k) for k in range(12)]
+    interest = values.line("b.interest")[1:]
+    assert [round(12 * i / b, 9) for i, b in zip(interest, values.line("b.balance")[:-1], strict=True)] == [
+        0.06
+    ] * 3 + [0.12] * 3 + [0.0] * 6
+    (tmp_path / "t.csv").write_text("\n".join(["date,trips", *rows, "2027-05-21,5"]), encoding="utf-8")
+    with pytest.raises(InputError, match="two rows for one period"):
+        Deal.read(path)
+
+
 def test_checks_and_charts_of_ones_own() -> None:
     made = deal(
         {"npv": "npv(net, 8%)"}, inputs={"price": {"value": 100, "unit": "money"}, "bill": 20}, money_in={"rents": "30"}, money_out={"paid": {"formula": "price", "at": 0}},
@@ -276,6 +333,18 @@ REFUSED: list[tuple[dict[str, Any], str]] = [
     ({"goals": {"m": {"at_most": 5, "nearly": 4}}}, "'nearly' is 4; with at_most = 5 it must lie above that"),
     ({"checks": {"c": "x + 1"}}, "write a condition"),
     ({"charts": {"c": {"lines": ["ll"]}}}, "there is no line, level or table 'll'; did you mean 'l'?"),
+    ({"lines": {"l": "if(x > 1, 2, 3)"}}, "written the other way round, as in b if a else c"),
+    ({"lines": {"l": "sum(x)"}}, "the sum of a line is total(line)"),
+    ({"lines": {"l": "mean(x)"}}, "the mean of a line is average(line)"),
+    ({"lines": {"l": "x ^ 2"}}, "a power is written **"),
+    ({"lines": {"l": "1 if x = 1 else 2"}}, "to compare two figures write =="),
+    ({"lines": {"l": "1 if x > 1 && x < 3 else 2"}}, "joined by the words and, or"),
+    ({"lines": {"l": {"formula": "x", "at": "start"}}}, "write 0 for the day of the deal"),
+    ({"lines": {"l": {"formula": "x", "every": "year"}}}, "the number of periods from one to the next: every = 1"),
+    ({"loans": {"b": {"amount": 5, "rate": "5%", "years": 2, "fee": 1}}}, "a fee is a line of its own under [money_out]"),
+    ({"loans": {"b": {"amount": 5, "rate": "5%", "years": 2, "start": 1}}}, "write when it is paid out as paid_out = 0"),
+    ({"inputs": {"x": {"value": [1, 2]}}}, "written as steps = { 1 = 1, 2 = 2 … }"),
+    ({"tables": {"tt": {"by": {"n": "36k-42k"}, "columns": {"c": "n"}}}}, "a range is written 36k..42k"),
 ]  # fmt: skip
 
 

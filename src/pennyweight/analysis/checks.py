@@ -48,7 +48,9 @@ def numbers_inside(deal: Definition) -> list[str]:
     """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"; the months of a year are none."""
     found: list[str] = []
     for loan in deal.loans.values():
-        formulas = dict(loan.terms) | ({} if loan.extra is None else {"extra": loan.extra})
+        formulas = {term: node for term, node in loan.terms.items() if term != "paid_out"} | (
+            {} if loan.extra is None else {"extra": loan.extra}
+        )
         for term, node in formulas.items():
             found += [f"{number.text} in {loan.name}.{term}" for number in _numbers(node)]
     for table in (deal.values, deal.lines, deal.levels):

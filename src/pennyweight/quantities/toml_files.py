@@ -173,6 +173,16 @@ def _explain(
 
 
 _SLIPS = {
+    (
+        "",
+        "balloon",
+    ): "write what is left at the end as residual, or the years the payment is worked out over as amortized_over",
+    ("", "fee"): "write fee_up_front, fee_added or fee_each",
+    ("", "fees"): "write fee_up_front, fee_added or fee_each",
+    ("", "term"): "write the term as years = 20 or months = 240",
+    ("", "principal"): "write what is lent as amount = 100_000",
+    ("", "period"): "periods stand under [timeline]",
+    ("", "periods"): "periods stand under [timeline]",
     ("loans", "fee"): "a fee is a line of its own under [money_out], at the period of the pay-out",
     ("loans", "fees"): "fees are lines of their own under [money_out], at the period of the pay-out",
     ("loans", "start"): "write when it is paid out as paid_out = 0, 'year 2' or a date",
