@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
+from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.language.arithmetic import WHOLE
@@ -33,11 +34,12 @@ Floats: TypeAlias = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class _Step:
-    """cells[out] = compute(*cells[args]) in one period."""
+    """cells[out] = compute(*cells[args]) in one period; `text` is the same in plain floats, or empty."""
 
     compute: Callable[..., Any]
     args: tuple[int, ...]
     out: int
+    text: str = ""
 
 
 def compile_group(program: Slots, members: list[str]) -> None:
@@ -56,6 +58,13 @@ def compile_group(program: Slots, members: list[str]) -> None:
         program.names[member] = out
 
 
+@dataclass(slots=True)
+class _Plain:
+    """The walk in plain floats, translated when it is first needed."""
+
+    walk: Walk | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class _Walk:
     rows: int
@@ -70,6 +79,8 @@ class _Walk:
     cell_of_member: tuple[int, ...]
     pasts: tuple[tuple[int, int], ...]
     """(cell, member): the whole past of a member, for at(member, k)."""
+    plain: _Plain | None
+    """None where a step works on more than numbers: a loan's ledger."""
 
 
 class Group(Target[int]):
@@ -115,14 +126,14 @@ class Group(Target[int]):
             self.program.masks[name] = mask
             if not isinstance(mask, int):
                 mask = self.program.constant(mask.astype(np.float64)[:, None])
-            cell = self.step(_row_mask, [cell, self.from_outside(mask)])
+            cell = self.step(_row_mask, [cell, self.from_outside(mask)], ROWS["mask"])
         if isinstance(item, Level) and item.start is not None:
             start = self.translate(item.start)
-            cell = self.step(_row_start, [cell, start, self.period])
+            cell = self.step(_row_start, [cell, start, self.period], ROWS["start"])
         if item is not None:
             for setting in item.settings:
                 chosen = self.from_outside(masks.setting_mask(self.program, setting))
-                cell = self.step(_row_set, [cell, chosen, self.translate(setting.node)])
+                cell = self.step(_row_set, [cell, chosen, self.translate(setting.node)], ROWS["set"])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 
     def add_loan_part(self, name: str) -> None:
@@ -140,9 +151,9 @@ class Group(Target[int]):
         """A step whose result takes the place of a cell."""
         self.steps.append(_Step(compute, tuple(args), cell))
 
-    def step(self, compute: Callable[..., Floats], args: list[int]) -> int:
+    def step(self, compute: Callable[..., Floats], args: list[int], text: str = "") -> int:
         out = self.cell()
-        self.steps.append(_Step(compute, tuple(args), out))
+        self.steps.append(_Step(compute, tuple(args), out, text))
         return out
 
     # A formula becomes a cell; what reads no member is worked out before, for all periods at once.
@@ -167,7 +178,7 @@ class Group(Target[int]):
 
     def operation(self, name: str, *parts: int) -> int:
         """One more step."""
-        return self.step(OPERATIONS[name], list(parts))
+        return self.step(OPERATIONS[name], list(parts), OPERATORS[name])
 
     def call(self, call: Call) -> int:
         """A function on this period's values, or a look at a member's past."""
@@ -182,7 +193,7 @@ class Group(Target[int]):
             if member not in self.past_cells:
                 self.past_cells[member] = self.cell()
             asked = self.translate(slots[1])
-            return self.step(_row_at, [self.past_cells[member], asked, self.period])
+            return self.step(_row_at, [self.past_cells[member], asked, self.period], ROWS["at"])
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
             raise InputError(
@@ -191,7 +202,8 @@ class Group(Target[int]):
                 at=where,
             )
         args = [self.translate(slot) for slot in slots if slot is not None]
-        return self.step(partial(function.compute, self.program.time), args)
+        text = ROWS.get(call.function, "") if len(args) <= 2 else ""
+        return self.step(partial(function.compute, self.program.time), args, text)
 
     def plan(self, over_time: list[bool], rows: int) -> _Walk:
         return _Walk(
@@ -203,11 +215,14 @@ class Group(Target[int]):
             tuple(self.member_steps),
             tuple(self.member_cells),
             tuple((cell, member) for member, cell in self.past_cells.items()),
+            None if self.ledgers else _Plain(),
         )
 
 
 def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
+    if width <= _FEW and plan.plain is not None:
+        return _run_plainly(plan, plan.plain, arguments, width)
     results = [np.empty((plan.rows, width)) for _ in range(plan.members)]
     for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined
         results[member][...] = np.nan
@@ -233,6 +248,51 @@ def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
             row[...] = cells[result]
             cells[plan.cell_of_member[member]] = row
     return tuple(results)
+
+
+_FEW = 8
+"""Up to so many cases go one by one in plain floats."""
+
+
+def _run_plainly(plan: _Walk, plain: _Plain, arguments: tuple[Floats, ...], width: int) -> tuple[Floats, ...]:
+    """Case by case in plain floats."""
+    if plain.walk is None:
+        functions: dict[str, Callable[..., Any]] = {}
+        members = []
+        for member, steps, result in plan.steps:
+            written = []
+            for step in steps:
+                text = step.text
+                if not text:  # a function that is rare enough to be called as it is
+                    name = f"f{len(functions)}"
+                    functions[name] = _called(step.compute)
+                    text = f"{name}({', '.join(f'{{{k}}}' for k in range(len(step.args)))})"
+                written.append((step.out, text.format(*(f"c{arg}" for arg in step.args))))
+            members.append((member, written, result, plan.cell_of_member[member]))
+        plain.walk = translated(source_of(plan.outside, plan.priors, plan.pasts, members), functions)
+    found = [np.empty((plan.rows, width)) for _ in range(plan.members)]
+    for case in range(width):
+        outside = [
+            argument[..., case if argument.shape[-1] > 1 else 0].tolist()
+            if moves
+            else float(argument[..., case if argument.shape[-1] > 1 else 0])
+            for (_, moves), argument in zip(plan.outside, arguments, strict=True)
+        ]
+        results: list[list[float]] = [[] for _ in range(plan.members)]
+        plain.walk(plan.rows, outside, results)
+        for table, column in zip(found, results, strict=True):
+            table[:, case] = column
+    return tuple(found)
+
+
+def _called(compute: Callable[..., Any]) -> Callable[..., float]:
+    """An array function on plain floats."""
+
+    def plain(*values: float) -> float:
+        with np.errstate(all="ignore"):
+            return float(np.asarray(compute(*(np.array([value]) for value in values))).reshape(-1)[0])
+
+    return plain
 
 
 def _row_mask(x: Floats, mask: Floats) -> Floats:
