@@ -181,7 +181,7 @@ def test_figures_are_the_same_in_blocks_of_any_size_and_any_number_of_threads(
     spread = {
         name: value * generator.uniform(0.8, 1.2, 600) if name in names else value for name, value in base.items()
     }
-    wanted = ["gain", "worth_today", "on_cash", "cover", "cash", "pays_off"]
+    wanted = ["gain", "worth_today", "on_cash", "cover", "cash", "put_by", "paid_so_far", "pays_off"]
     found = []
     for block, elements, threads in ((2_048, 24_576, 1), (512, 24_576, 2), (100, 9_000, 1), (37, 40_000, 2)):
         monkeypatch.setattr(evaluation, "_BLOCK", block)

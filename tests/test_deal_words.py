@@ -14,6 +14,7 @@ import tomlkit
 
 from pennyweight import Deal, InputError, Loan
 from pennyweight.analysis.cases import Model
+from pennyweight.deals.compiler import recursion
 from tests.builders import STARTERS, deal, measure, reason
 from tests.plain_deal import PlainDeal
 from tests.sizes import cases
@@ -101,6 +102,33 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     )
     undone = PlainDeal(document, undone=("rents",)).line("rents")
     assert made.weigh("plain").line("rents").tolist() == pytest.approx(undone)
+
+
+@pytest.mark.parametrize("seed", range(cases(25)))
+def test_a_case_in_plain_floats_is_the_same_to_the_last_bit(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Recursions and loans with all that can happen to them: what few cases go by against the arrays of many."""
+    document, pick = random_deal(seed), random.Random(seed)
+    document["levels"]["pot"] = {
+        "formula": pick.choice(
+            [
+                "prior(pot) * 1.01 + rents - bank.payment",
+                "max(prior(pot), 0) ** 1.01 + net",
+                "prior(pot) + at(pot, t - 1) * 0.01 if t > 2 else 5",
+            ]
+        ),
+        "start": 5_000,
+    }
+    document["loans"]["bank"] = {
+        "amount": pick.choice(["10_000 + 0.1 * prior(pot)", 12_000]), "rate": 0.05, "years": 4, "paid_out": pick.randint(0, 3), "extra": pick.choice(["0", "0.01 * max(prior(pot), 0)"]),
+        "rate_steps": {"4": "6%"}, "to_the_cent": pick.random() < 0.3, "interest_only": pick.choice([0, 1]),
+    }  # fmt: skip
+    model = Deal.from_dict(document).model
+    case = model.inputs_of()
+    names = [name for name in model.program.names if name[0] != "?" and name not in document["questions"]]
+    plain = model.figures([case], names)
+    monkeypatch.setattr(recursion, "_FEW", 0)
+    arrays = model.figures([case], names)
+    assert [name for name in names if not np.array_equal(plain[name], arrays[name], equal_nan=True)] == []
 
 
 def test_loans_in_stages_taken_over_and_with_a_balloon_are_those_of_loan() -> None:

@@ -17,12 +17,12 @@ from pennyweight.core.loans.repayment import Repayment
 from pennyweight.core.loans.undisturbed import paths
 from pennyweight.errors import choice
 
-__all__ = ["MOST_MADE", "Ledger"]
+__all__ = ["HAIR", "MOST_MADE", "Ledger"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
 
-_HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
+HAIR = 1e-7  # a half of a unit goes up although its product may lie just below
 _WHOLE = 1e-6
 MOST_MADE = 12_000
 """The most payments a loan may have behind it when it comes in: a thousand years of months."""
@@ -70,9 +70,9 @@ class Ledger:
         before, so that the loan comes in at what is owed after them.
         """
         if self.units is not None:
-            amount = np.floor(amount * self.units + 0.5 + _HAIR)
-            residual = None if residual is None else np.floor(residual * self.units + 0.5 + _HAIR)
-            payment = None if payment is None else np.floor(payment * self.units + 0.5 + _HAIR)
+            amount = np.floor(amount * self.units + 0.5 + HAIR)
+            residual = None if residual is None else np.floor(residual * self.units + 0.5 + HAIR)
+            payment = None if payment is None else np.floor(payment * self.units + 0.5 + HAIR)
         none = np.zeros(1)
         only = none if only is None else only
         whole = (np.abs(count - np.round(np.where(np.isinf(count), 0.0, count))) <= _WHOLE) | np.isinf(count)
@@ -117,7 +117,7 @@ class Ledger:
 
     def _unit(self, amount: Floats) -> Floats:
         """The amount in whole units, when the loan is kept in these."""
-        return amount if self.units is None else np.floor(amount + 0.5 + _HAIR)
+        return amount if self.units is None else np.floor(amount + 0.5 + HAIR)
 
     def _make(self, now: Bools, made: Floats) -> None:
         """The payments that were made before the loan came in: what is owed after them is what is drawn."""
@@ -158,7 +158,7 @@ class Ledger:
     def pay_extra(self, amount: Floats) -> None:
         """Put more on what was owed before this period's pay-out; `extra` holds what was taken."""
         if self.units is not None:
-            amount = np.floor(amount * self.units + 0.5 + _HAIR)
+            amount = np.floor(amount * self.units + 0.5 + HAIR)
         before = self.balance - self.drawn
         # Below zero it would be a loan of its own: undefined, where there is anything to pay on.
         self.extra = np.where((amount < 0) & (before > 0), np.nan, np.minimum(np.maximum(amount, 0.0), before))
@@ -195,7 +195,7 @@ class Ledger:
         for k in range(times):
             interest = balance * self.rate
             if self.units is not None:
-                interest = np.floor(interest + 0.5 + _HAIR)
+                interest = np.floor(interest + 0.5 + HAIR)
             owed = balance + interest
             due = payment if self.shape == "level" else interest
             if self.shape == "principal":
@@ -210,7 +210,7 @@ class Ledger:
     def _pay_once(self, owing: Bools) -> None:
         interest = self.balance * self.rate
         if self.units is not None:
-            interest = np.floor(interest + 0.5 + _HAIR)
+            interest = np.floor(interest + 0.5 + HAIR)
         owed = self.balance + interest
         due = interest if self.shape == "interest" else self.payment
         if self.shape == "principal":

@@ -17,6 +17,25 @@ from numpy.typing import NDArray
 
 from pennyweight.core.loans.stepped import MOST_MADE, Ledger
 from pennyweight.core.loans.undisturbed import paths
+from pennyweight.deals.compiler.loan_steps import (
+    SHOWN,
+    advance,
+    advance_one,
+    count_of,
+    draw,
+    draw_one,
+    draw_terms,
+    extra,
+    extra_one,
+    open_ledger,
+    open_one,
+    pay,
+    pay_one,
+    shown_one,
+    shown_part,
+    step_rate,
+    step_rate_one,
+)
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.definition import PARTS, DealLoan, Definition
 from pennyweight.deals.language.arithmetic import WHOLE
@@ -75,11 +94,15 @@ class Steps(Protocol):
     program: Slots
     period: int
 
-    def step(self, compute: Callable[..., Floats], args: list[int]) -> int:
-        """A new cell that holds compute(*args)."""
+    def step(
+        self, compute: Callable[..., Floats], args: list[int], text: str = "", plain: Callable[..., Any] | None = None
+    ) -> int:
+        """A new cell that holds compute(*args); `text` or `plain` do the same in plain floats."""
 
-    def step_into(self, cell: int, compute: Callable[..., Any], args: list[int]) -> None:
-        """compute(*args) in the place of a cell."""
+    def step_into(
+        self, cell: int, compute: Callable[..., Any], args: list[int], plain: Callable[..., Any] | None = None
+    ) -> None:
+        """compute(*args) in the place of a cell; `plain` does the same in plain floats."""
 
     def translate(self, node: Node) -> int:
         """The cell of a formula."""
@@ -184,25 +207,42 @@ def _placed(table: Floats, held: NDArray[np.intp], rows: int, first: int) -> Flo
 def add_part(group: Steps, loan: DealLoan, part: str, ledger: int) -> int:
     """Add the steps of one part to a group; returns the cell of its result. `ledger` is the cell of its ledger."""
     time = group.program.time
-    shown = partial(_shown, part)
+    shown = partial(shown_part, part)
     if part == "payment":
         units = 10.0**group.program.definition.style.places if loan.to_the_cent else None
-        open_it = partial(_open, loan.shape, units)
-        group.step_into(ledger, open_it, [ledger, group.period])
+        open_it = partial(open_ledger, loan.shape, units)
+        group.step_into(ledger, open_it, [ledger, group.period], partial(open_one, loan.shape, units))
         for first, rate in loan.rate_steps:
             cells = [group.translate(node) for node in (first, rate)]
-            group.step_into(ledger, partial(_step_rate, loan.per_year), [ledger, group.period, *cells])
-        group.step_into(ledger, partial(_pay, loan.per_year / time.per_year), [ledger, group.period])
+            group.step_into(
+                ledger,
+                partial(step_rate, loan.per_year),
+                [ledger, group.period, *cells],
+                partial(step_rate_one, loan.per_year),
+            )
+        ratio = loan.per_year / time.per_year
+        group.step_into(ledger, partial(pay, ratio), [ledger, group.period], partial(pay_one, ratio))
     elif part == "extra" and loan.extra is not None:
-        group.step_into(ledger, _extra, [ledger, group.translate(loan.extra)])
+        group.step_into(ledger, extra, [ledger, group.translate(loan.extra)], extra_one)
     elif part == "drawn":
         names = list(loan.terms)
         cells = [group.translate(loan.terms[name]) for name in names]
         share = loan.advances[0][1] if loan.advances else 1.0
-        group.step_into(ledger, partial(_draw, loan.per_year, share, tuple(names)), [ledger, group.period, *cells])
+        group.step_into(
+            ledger,
+            partial(draw, loan.per_year, share, tuple(names)),
+            [ledger, group.period, *cells],
+            partial(draw_one, loan.per_year, share, tuple(names)),
+        )
         for first, further in loan.advances[1:]:
-            group.step_into(ledger, partial(_advance, further), [ledger, group.period, group.translate(first)])
-    return group.step(shown, [ledger])
+            group.step_into(
+                ledger,
+                partial(advance, further),
+                [ledger, group.period, group.translate(first)],
+                partial(advance_one, further),
+            )
+    text = "" if loan.to_the_cent else SHOWN[part]
+    return group.step(shown, [ledger], text, partial(shown_one, part))
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +265,7 @@ def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) ->
         return Trouble(f"its amount is {style.show(amount, 'money')}, but it must be 0 or more")
     if rate < 0:
         return Trouble(f"its rate is {style.show(rate, 'rate')}, but it must be 0 or more")
-    count = _count(loan.per_year, term)
+    count = count_of(loan.per_year, term)
     if np.isfinite(count) and (count < 1 - WHOLE or abs(count - round(count)) > WHOLE):
         return Trouble(f"its term makes {count:g} payments; it must be a whole number, at least one")
     only = term.get("interest_only", 0.0) * loan.per_year
@@ -250,87 +290,3 @@ def loan_problem(deal: Definition, loan: DealLoan, term: Mapping[str, float]) ->
         shown = [style.show(value, "money") for value in (term["payment"], amount * rate / loan.per_year)]
         return Trouble(f"the payment of {shown[0]} never covers the first interest of {shown[1]}", never_ends=True)
     return None
-
-
-def _count(per_year: int, term: Mapping[str, Any]) -> Any:
-    if "months" in term:
-        return term["months"] * per_year / 12
-    return term["years"] * per_year if "years" in term else np.inf
-
-
-# Steps: each is handed the ledger and returns it.
-
-
-def _open(shape: Any, units: float | None, ledger: Any, period: Floats) -> Ledger:
-    return Ledger(shape, units) if period[0] == 0 else ledger
-
-
-def _step_rate(per_year: int, ledger: Ledger, period: Floats, first: Floats, rate: Floats) -> Ledger:
-    ledger.set_rate((np.abs(period[0] - first) <= WHOLE) & (ledger.balance != 0), rate / per_year)
-    return ledger
-
-
-def _pay(ratio: float, ledger: Ledger, period: Floats) -> Ledger:
-    """The payments due between the period before and this one, counted from the pay-out."""
-    held = period[0] - ledger.since
-    since = np.where(held > 0, held, 0.0)
-    before = np.where(held > 0, held - 1, 0.0)
-    ledger.pay(np.floor(since * ratio + 1e-9) - np.floor(before * ratio + 1e-9))
-    return ledger
-
-
-def _extra(ledger: Ledger, amount: Floats) -> Ledger:
-    ledger.pay_extra(amount)
-    return ledger
-
-
-def _advance(share: float, ledger: Ledger, period: Floats, first: Floats) -> Ledger:
-    """A further stage of a loan that is drawn in several."""
-    if period[0] == 0:
-        ledger.refuse(~(np.isinf(first) | (np.abs(first - np.round(first)) <= WHOLE)))
-    ledger.advance((np.abs(period[0] - first) <= WHOLE) & (ledger.since < period[0]), share)
-    return ledger
-
-
-def _draw(
-    per_year: int, share: float, names: tuple[str, ...], ledger: Ledger, period: Floats, *cells: Floats
-) -> Ledger:
-    term = dict(zip(names, cells, strict=True))
-    with np.errstate(invalid="ignore"):
-        now = np.abs(period[0] - term["paid_out"]) <= WHOLE
-    if period[0] == 0:
-        ledger.refuse(~(np.isinf(term["paid_out"]) | (np.abs(term["paid_out"] - np.round(term["paid_out"])) <= WHOLE)))
-    if not now.any():
-        ledger.drawn = np.zeros(1)
-        return ledger
-    draw_terms(ledger, now, per_year, share, term, float(period[0]))
-    return ledger
-
-
-def draw_terms(
-    ledger: Ledger, now: NDArray[np.bool_], per_year: int, share: float, term: Mapping[str, Floats], period: float
-) -> None:
-    """Pay a loan out on its terms where `now`."""
-    times = {"spread": "amortized_over", "only": "interest_only"}
-    given = {name: term[key] * per_year for name, key in times.items() if key in term}
-    given.update({name: term[name] for name in ("payment", "residual") if name in term})
-    count = np.asarray(_count(per_year, term), dtype=np.float64)
-    if "balloon" in term:  # the payment is worked out over the years, the rest falls due earlier
-        given.setdefault("spread", count)
-        count = np.where(np.isnan(term["balloon"]), np.nan, np.minimum(count, term["balloon"] * per_year))
-        given["spread"] = np.maximum(given["spread"], count)
-    if "payments_made" in term:
-        given["made"] = term["payments_made"]
-    ledger.draw(now, term["amount"], rate=term["rate"] / per_year, count=count, period=period, share=share, **given)
-
-
-def _shown(part: str, ledger: Ledger) -> Floats:
-    """A part of the ledger in the currency. The level payment's own principal; extra payments stand apart."""
-    if part == "principal":
-        amount = ledger.paid - ledger.interest
-    elif part == "flow":
-        amount = ledger.drawn - ledger.paid - ledger.extra
-    else:
-        amounts = {"payment": ledger.paid, "interest": ledger.interest, "extra": ledger.extra, "drawn": ledger.drawn}
-        amount = amounts.get(part, ledger.balance)
-    return ledger.shown(amount)

@@ -58,6 +58,7 @@ def source_of(
     lines += [f"  {'m' if moves else 'c'}{cell} = outside[{place}]" for place, (cell, moves) in enumerate(outside)]
     lines += [f"  r{number} = results[{number}]" for number, *_ in members]
     lines += [f"  c{cell} = results[{member}]" for cell, member in pasts]
+    lines += [f"  c{cell} = None" for _, steps, _, own in members for cell in (*(one for one, _ in steps), own)]
     lines.append("  for t in range(rows):")
     lines += [f"    c{cell} = m{cell}[t]" for cell, moves in outside if moves]
     lines += [f"    c{cell} = results[{member}][t - 1] if t else 0.0" for cell, member in priors]

@@ -40,6 +40,8 @@ class _Step:
     args: tuple[int, ...]
     out: int
     text: str = ""
+    plain: Callable[..., Any] | None = None
+    """Or a function that does it, where there is more to it than numbers."""
 
 
 def compile_group(program: Slots, members: list[str]) -> None:
@@ -79,8 +81,7 @@ class _Walk:
     cell_of_member: tuple[int, ...]
     pasts: tuple[tuple[int, int], ...]
     """(cell, member): the whole past of a member, for at(member, k)."""
-    plain: _Plain | None
-    """None where a step works on more than numbers: a loan's ledger."""
+    plain: _Plain
 
 
 class Group(Target[int]):
@@ -147,13 +148,18 @@ class Group(Target[int]):
         cell = add_part(self, loan, part, self.ledgers[loan.name])
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 
-    def step_into(self, cell: int, compute: Callable[..., Any], args: list[int]) -> None:
+    def step_into(
+        self, cell: int, compute: Callable[..., Any], args: list[int], plain: Callable[..., Any] | None = None
+    ) -> None:
         """A step whose result takes the place of a cell."""
-        self.steps.append(_Step(compute, tuple(args), cell))
+        self.steps.append(_Step(compute, tuple(args), cell, "", plain))
 
-    def step(self, compute: Callable[..., Floats], args: list[int], text: str = "") -> int:
+    def step(
+        self, compute: Callable[..., Floats], args: list[int], text: str = "", plain: Callable[..., Any] | None = None
+    ) -> int:
+        """A step whose result is a new cell."""
         out = self.cell()
-        self.steps.append(_Step(compute, tuple(args), out, text))
+        self.steps.append(_Step(compute, tuple(args), out, text, plain))
         return out
 
     # A formula becomes a cell; what reads no member is worked out before, for all periods at once.
@@ -215,14 +221,14 @@ class Group(Target[int]):
             tuple(self.member_steps),
             tuple(self.member_cells),
             tuple((cell, member) for member, cell in self.past_cells.items()),
-            None if self.ledgers else _Plain(),
+            _Plain(),
         )
 
 
 def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
-    if width <= _FEW and plan.plain is not None:
-        return _run_plainly(plan, plan.plain, arguments, width)
+    if width <= _FEW:
+        return _run_plainly(plan, arguments, width)
     results = [np.empty((plan.rows, width)) for _ in range(plan.members)]
     for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined
         results[member][...] = np.nan
@@ -254,8 +260,9 @@ _FEW = 8
 """Up to so many cases go one by one in plain floats."""
 
 
-def _run_plainly(plan: _Walk, plain: _Plain, arguments: tuple[Floats, ...], width: int) -> tuple[Floats, ...]:
+def _run_plainly(plan: _Walk, arguments: tuple[Floats, ...], width: int) -> tuple[Floats, ...]:
     """Case by case in plain floats."""
+    plain = plan.plain
     if plain.walk is None:
         functions: dict[str, Callable[..., Any]] = {}
         members = []
@@ -265,7 +272,7 @@ def _run_plainly(plan: _Walk, plain: _Plain, arguments: tuple[Floats, ...], widt
                 text = step.text
                 if not text:  # a function that is rare enough to be called as it is
                     name = f"f{len(functions)}"
-                    functions[name] = _called(step.compute)
+                    functions[name] = step.plain or _called(step.compute)
                     text = f"{name}({', '.join(f'{{{k}}}' for k in range(len(step.args)))})"
                 written.append((step.out, text.format(*(f"c{arg}" for arg in step.args))))
             members.append((member, written, result, plan.cell_of_member[member]))
