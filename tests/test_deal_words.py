@@ -69,18 +69,8 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     document = random_deal(seed)
     made, paper = Deal.from_dict(document), PlainDeal(document)
     weighing = made.weigh()
-    names = [
-        "rents",
-        "works",
-        "berth",
-        "worth",
-        "net",
-        *(
-            f"{loan}.{part}"
-            for loan in (*document["loans"], "loans")
-            for part in ("payment", "interest", "drawn", "balance")
-        ),
-    ]
+    loans, parts = [*document["loans"], "loans"], ["payment", "interest", "drawn", "balance"]
+    names = ["rents", "works", "berth", "worth", "net", *(f"{loan}.{part}" for loan in loans for part in parts)]
     for name in names:
         assert weighing.line(name).tolist() == pytest.approx(paper.line(name), rel=1e-9, abs=1e-6), name
     for name, figure in weighing.measures.items():

@@ -17,6 +17,7 @@ from pennyweight.quantities.units import check_unit, read_value
 __all__ = ["digits_of", "is_series", "read_input", "unit_by_use"]
 
 _FIRST_NUMBER = re.compile(r"\d[\d_,]*(?:\.(?P<decimals>\d+))?")
+_MOST_DIGITS = 12
 
 
 def read_input(
@@ -69,7 +70,7 @@ def unit_by_use(item: InputShape, used: str | None) -> str:
 
 
 def digits_of(given: object, unit: str) -> int:
-    """The decimals a value was typed with, as it is shown.
+    """The decimals a value was typed with, as it is shown; no more than twelve are.
 
     >>> digits_of("4.125%", "rate"), digits_of(0.093, "rate"), digits_of(420_000, "money")
     (3, 1, 0)
@@ -77,10 +78,13 @@ def digits_of(given: object, unit: str) -> int:
     if isinstance(given, int | float) and not isinstance(given, bool):
         exponent = Decimal(repr(given)).normalize().as_tuple().exponent
         decimals = -exponent if isinstance(exponent, int) and exponent < 0 else 0
-        return max(decimals - 2, 0) if unit in ("rate", "share") else decimals
-    match = _FIRST_NUMBER.search(str(given))
-    decimals = len(match["decimals"] or "") if match else 0
-    return max(decimals - 2, 0) if unit in ("rate", "share") and "%" not in str(given) else decimals
+        in_percent = False
+    else:
+        match = _FIRST_NUMBER.search(str(given))
+        decimals = len(match["decimals"] or "") if match else 0
+        in_percent = "%" in str(given)
+    shown = decimals if in_percent or unit not in ("rate", "share") else max(decimals - 2, 0)
+    return min(shown, _MOST_DIGITS)
 
 
 def _digits(item: InputShape, unit: str) -> int:
