@@ -236,6 +236,14 @@ def test_turns_and_answers_lie_where_algebra_says(figure: str, below: float | No
     assert [value for value in (below, above) if value is not None] == pytest.approx(answers, rel=1e-9)
 
 
+def test_a_limit_is_told_alike_by_a_turning_point_and_an_answer() -> None:
+    made = deal({"m": "sqrt(x - 2.3) + 0.1 * (9 - x)"}, inputs={"x": 5.0}, lines={"l": "x"}, goals={"m": {"at_least": 0.5}}, questions={"q": {"find": "x", "so_that": "m >= 0.5", "between": [0.5, 12]}})  # fmt: skip
+    (point,) = made.turning_points()
+    assert (point.below, point.limit_below) == (None, pytest.approx(2.3, rel=5e-4))
+    (answer,) = made.weigh().answers.values()
+    assert (answer.told, answer.reason) == ("every value", "true for every value between 0.5000 and 12.0000 that has its figures; below about 2.30 a figure is undefined")  # fmt: skip
+
+
 def test_all_searches_of_a_weighing_take_few_cases(monkeypatch: pytest.MonkeyPatch) -> None:
     """The house's answers and turning points: a dozen rounds at most, some twenty cases an input."""
     made, sizes = Deal.read(HOUSE), []

@@ -139,10 +139,15 @@ def _condition(
     if answers and bounds:
         notes = "; ".join(filter(None, [answers[0].note, *bounds]))
         answers[0] = replace(answers[0], note=notes)
-    always = None if answers else bool(good.all() if good.size <= 2 else good[1:-1].all())
-    reason = "" if always is None else _why_always(deal, item, always or bool(bounds), limits)
-    reason = "; ".join(filter(None, [reason, *(bounds if not answers else [])]))
-    return Answers(tuple(answers), reason, limits, always=None if bounds and not answers else always)
+    if answers:
+        return Answers(tuple(answers), "", limits)
+    inner = slice(None) if good.size <= 2 else slice(1, -1)
+    has_figures = ~np.isnan(known.figures[1:, np.searchsorted(known.x, x)]).any(axis=0)
+    always = bool((good | ~has_figures)[inner].all() and good.any()) if bounds else bool(good[inner].all())
+    if bounds and not always:
+        return Answers((), "; ".join(["it turns only where figures stop existing", *bounds]), limits)
+    said = _why_always(deal, item, always, limits) + (" that has its figures" if bounds else "")
+    return Answers((), "; ".join([said, *bounds]), limits, always=always)
 
 
 def _islands(known: Known) -> Search[None]:

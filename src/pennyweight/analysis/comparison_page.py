@@ -146,7 +146,7 @@ def _answer_cell(weighing: Weighing, name: str) -> Cell:
     if name not in weighing.definition.questions:
         return Cell("-", "comparison")
     outcome = weighing.answers[name]
-    return Cell(outcome.shown or "none", "question" if outcome.answers else "out")
+    return Cell(outcome.told, "question" if outcome.answers or outcome.always else "out")
 
 
 def _tables(comparison: Comparison) -> list[Block]:

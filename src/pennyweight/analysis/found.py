@@ -55,7 +55,8 @@ class Answers(Described):
     edge: bool = False
     """Whether the best value lies at an end of what was looked through, so that there may be a better one beyond."""
     always: bool | None = None
-    """True when the condition holds for every value looked at, False for none; None when it turns or was not told."""
+    """True when the condition holds for every value looked at that has its figures, False for none; None when it turns
+    or was not told."""
 
     def intervals(self) -> list[tuple[str, str]]:
         """The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.
@@ -82,6 +83,11 @@ class Answers(Described):
     def shown(self) -> str:
         """All of them in one line."""
         return " or ".join(text for text, _ in self.intervals())
+
+    @property
+    def told(self) -> str:
+        """What stands where the answer is read: `shown`; without an answer "every value" (it always holds) or "none"."""
+        return self.shown or ("every value" if self.always else "none")
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -161,7 +167,7 @@ class Found(Shown):
         for name, item in self.outcomes.items():
             title = self.labels.get(name, name)
             if not item.answers:
-                rows.append((Cell(title), Cell("none", "out"), Cell(item.reason)))
+                rows.append((Cell(title), Cell(item.told, "question" if item.always else "out"), Cell(item.reason)))
             for text, notes in item.intervals():
                 rows.append((Cell(title), Cell(text, "question"), Cell(notes)))
         what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label

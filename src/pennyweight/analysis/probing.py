@@ -27,6 +27,7 @@ Sweep: TypeAlias = Callable[
 ]
 """`Model.sweep`: figures of cases that start from those side by side, some inputs replaced."""
 
+_ROUGH = 2e-4
 _SECTIONS = 48
 _ROUNDS = 40
 _CLOSE = 2e-14
@@ -120,14 +121,13 @@ def narrowed(
     `state` tells from figures, (figures, n), which places are on the good side; `slack` the figures whose sign decides
     it, (some, n), or None where nothing smooth does. What is looked at is added to `known`.
     """
-    poor, seen_end = 0, False
+    poor, span = 0, high - low
     for _ in range(_ROUNDS):
         apart = 1.000001 * step if step else _CLOSE * max(abs(low), abs(high), 1e-300)
         ending = not step and _ends_there(known, low, high, slack)
-        if ending and seen_end:  # where exactly a figure stops existing nobody asks
-            break
-        seen_end = ending
         width = high - low
+        if ending:  # where exactly a figure stops existing nobody asks; three digits are told
+            apart = max(apart, _ROUGH * max(abs(low), abs(high), 0.1 * span))
         if width <= apart:
             break
         guess = None if poor > 1 or ending else _guess(known, low, high, slack)

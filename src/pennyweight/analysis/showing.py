@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import ceil, floor
+from math import ceil, floor, log10
 
 from pennyweight.analysis.found import Side
 from pennyweight.deals.definition import Definition, Input
@@ -36,7 +36,11 @@ def show_about(deal: Definition, item: Input, value: float) -> str:
     if item.choices or item.unit == "date" or item.whole or not value:
         return show_value(deal, item, value)
     rough = float(f"{value:.3g}")
-    return show_base(deal, item, rough, unit=True)
+    scaled = abs(rough) * (100 if item.unit in ("rate", "share") and not item.is_series else 1)
+    needed = min(max(2 - floor(log10(scaled)), 0), 12)
+    if item.unit == "money":
+        return _shown(deal, item, rough, deal.style.places if needed and not rough.is_integer() else 0, True)
+    return _shown(deal, item, rough, max(needed, 2 if item.unit in ("rate", "share") else 0), True)
 
 
 def headed(deal: Definition, name: str, label: str | None = None) -> str:

@@ -128,10 +128,16 @@ def _answers(weighing: Weighing) -> Table:
         asked = weighing.definition.label(question.find)
         text = "the deal pays off" if question.text == "pays_off" else question.text
         said = f"{asked}, so that {text}" if question.aim == "true" else asked
-        intervals = outcome.intervals() or [("none", outcome.reason)]
+        intervals = outcome.intervals() or [(outcome.told, outcome.reason)]
         for number, (text, notes) in enumerate(intervals):
             remark = "; ".join(filter(None, [said if number == 0 else "", notes]))
             label = question.label if number == 0 else "or"
-            rows.append((Cell(label), Cell(text, "question" if outcome.answers else "out"), Cell(remark, "comparison")))
+            rows.append(
+                (
+                    Cell(label),
+                    Cell(text, "question" if outcome.answers or outcome.always else "out"),
+                    Cell(remark, "comparison"),
+                )
+            )
     columns = (Column("Question", words=True), Column("Answer", words=True), Column("What is looked for", words=True))
     return Table("Answers", columns, tuple(rows))
