@@ -86,7 +86,7 @@ class Answers(Described):
 
     @property
     def told(self) -> str:
-        """What stands where the answer is read: `shown`; without an answer "every value" (it always holds) or "none"."""
+        """What stands where the answer is read: `shown`; without an answer "every value" or "none"."""
         return self.shown or ("every value" if self.always else "none")
 
 
