@@ -107,7 +107,7 @@ def _vanishing(case: Case) -> Iterator[Check]:
         line = value_of(deal, values, node.arguments[0][1])[:, 0]
         left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
         passed = bool(left <= 1e-9 * np.abs(line).sum())
-        yield passed, f"The present value at {deal.label(name)} vanishes (within {left:.1e})."
+        yield passed, f"The present value at {deal.label(name)} is zero to within {deal.style.within(left)}."
 
 
 def _paybacks(case: Case) -> Iterator[Check]:

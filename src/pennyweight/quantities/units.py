@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 from functools import lru_cache
-from math import isfinite
+from math import ceil, isfinite
 
 import numpy as np
 
@@ -179,6 +179,15 @@ class Style:
         own = "" if unit in UNITS or unit == "choice" else unit
         suffix = {"money": self.currency, "years": "years", "period": "period"}.get(unit, own)
         return title if not suffix or suffix in re.findall(r"\w+", title.lower()) else f"{title}, {suffix}"
+
+    def within(self, gap: float) -> str:
+        """A gap in money rounded up, no smaller than the smallest unit.
+
+        >>> Style("EUR").within(1.2e-10), Style("EUR").within(0.011)
+        ('EUR 0.01', 'EUR 0.02')
+        """
+        unit = 10.0**-self.places
+        return self.with_unit(max(ceil(gap / unit), 1) * unit if isfinite(gap) else gap, "money")
 
     def with_unit(self, value: float | None, unit: str, *, places: int | None = None, sign: bool = False) -> str:
         """Show a figure with its unit: "EUR 1,234.50", "9.25% a year", "7.25 years"."""

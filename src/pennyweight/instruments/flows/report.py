@@ -209,12 +209,14 @@ class FlowsReport(Shown):
         return Table("Flows", tuple(columns), tuple(rows))
 
     def _checks(self) -> tuple[tuple[bool, str], ...]:
-        checks = []
+        checks, style = [], Style(self.flows.currency)
         size = float(np.abs(self.flows.amounts).sum())
         for rate in self.irrs:
             left = abs(_npv_at(self.flows, rate))
             bound = 1e-9 * size * max(1.0, _largest_factor(self.flows, rate))
-            checks.append((bool(left <= bound), f"Present value at {rate:.2%} vanishes (within {left:.1e})."))
+            checks.append(
+                (bool(left <= bound), f"The present value at {rate:.2%} is zero to within {style.within(left)}.")
+            )
         if self.factors is not None:
             worth = float((self.factors * self.flows.amounts).sum())
             npv = self.measures["npv"] or 0.0
