@@ -81,6 +81,8 @@ def test_why_goes_down_to_the_inputs_and_follows_what_differs(tmp_path: Path) ->
     assert len(both.reason.values) == 2
     assert "told above" in str(Deal.read(HOUSE).why("pays_off", depth=6))
     assert made.why("pays_off", depth=0).reason.values == (1.0,)
+    house = Deal.read(HOUSE)
+    assert house.why("top_price").reason.shown == (house.weigh().answers["top_price"].answers[0].shown.strip(),)
     with pytest.raises(InputError, match="Nothing is named 'nvp'; did you mean 'npv'"):
         made.why("nvp")
     with pytest.raises(InputError, match="npv is a single figure; leave the period out"):

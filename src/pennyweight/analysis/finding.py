@@ -63,7 +63,7 @@ def find(
     looked = min(one.looked[0] for one in outcomes), max(one.looked[1] for one in outcomes)
     overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
-    labels = {s: deal.scenarios[s].label if s in deal.scenarios else "as it stands" for s in scenarios}
+    labels = {s: deal.scenario_label(s) for s in scenarios}
     curve = _curve(asked, question, item, stack(deal, cases[:_MOST_LINES]), _near(outcomes, looked, cases, item),
                    list(scenarios)[:_MOST_LINES])  # fmt: skip
     words = {"true": so_that or "the deal pays off", "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}

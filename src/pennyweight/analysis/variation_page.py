@@ -59,7 +59,7 @@ def _one_way(variation: Variation) -> Document:
     title = f"{', '.join(deal.label(m) for m in variation.show)} as {deal.label(name)} varies"
     table = Table(title, tuple(columns), tuple(rows))
     charts = tuple(_chart(variation, measure) for measure in variation.show[:4])
-    return Document(deal.title, (table,), f"Scenario: {variation.scenario}.", charts)
+    return Document(deal.title, (table,), f"Scenario: {deal.scenario_label(variation.scenario)}.", charts)
 
 
 def _chart(variation: Variation, measure: str) -> LinesChart:
@@ -111,7 +111,7 @@ def _two_way(variation: Variation) -> Document:
         note = "" if passes is None else "✓ pays off, ≈ nearly, ✗ falls short."
         tables.append(Table(title, columns, rows, note))
         charts.append(_heat_map(variation, measure, passes))
-    return Document(deal.title, tuple(tables), f"Scenario: {variation.scenario}.", tuple(charts))
+    return Document(deal.title, tuple(tables), f"Scenario: {deal.scenario_label(variation.scenario)}.", tuple(charts))
 
 
 def _map_cell(variation: Variation, text: str, i: int, j: int) -> Cell:

@@ -313,12 +313,11 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
     refuse_broken_loans(deal, values)
     measures = {name: figure_of(deal, values, name) for name in deal.measures}
     goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
-    label = deal.scenarios[scenario].label if scenario in deal.scenarios else "as it stands"
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
     return Weighing(
         deal=deal.title,
         scenario=scenario,
-        scenario_label=label,
+        scenario_label=deal.scenario_label(scenario),
         verdict=verdict_of(goals),
         inputs={name: case[name] for name in deal.inputs},
         measures=measures,

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.showing import show_base, show_figure
+from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.analysis.why_page import why_page
 from pennyweight.deals.definition import DealLoan, Definition, Level, Line
 from pennyweight.deals.language.functions import FUNCTIONS
@@ -213,7 +213,7 @@ class _Teller:
             return show_base(self.deal, item, value, unit=True)
         if name == "pays_off":
             return "yes" if value else "no"
-        return show_figure(self.deal, name, value)
+        return self.answered(name, value, unit=True)
 
     def source(self, name: str) -> tuple[Any, Node | None, str]:
         """(what was declared, its formula, the same as it was typed)."""
@@ -320,7 +320,16 @@ class _Teller:
         item = self.deal.inputs.get(name)
         if item is not None and not item.is_series:
             return show_base(self.deal, item, value)
-        return show_figure(self.deal, name, value, unit=False)
+        return self.answered(name, value, unit=False)
+
+    def answered(self, name: str, value: float, *, unit: bool) -> str:
+        """A figure; an answer is rounded to the side on which it holds, as on the page of the deal."""
+        item = self.deal.varied(name) if name in self.deal.questions else None
+        if item is not None:
+            for answer in (one for weighing in self.weighings for one in weighing.answers[name].answers):
+                if answer.value == value:
+                    return show_value(self.deal, item, value, answer.kind, unit=unit)
+        return show_figure(self.deal, name, value, unit=unit)
 
 
 def _calls(node: Node, function: str) -> list[Call]:

@@ -24,7 +24,7 @@ __all__ = ["command"]
 @click.command("vary")
 @deal_argument
 @click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...")
-@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure. Repeatable.")
+@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure, or several: npv,irr. Repeatable.")
 @scenario_option
 @overrides
 @output_options
@@ -40,7 +40,8 @@ def command(
     """Vary one input (a table) or two (a two-way table, and a heat map with --output map.png).
 
     A range includes both ends: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is
-    varied by multiples of itself: trips=80%..120%/5.
+    varied by multiples of itself: trips=80%..120%/5. Of an input with choices, mooring=own,rented tries some and
+    mooring=all every one.
 
     Example: pennyweight vary taxi.toml hull=380k..460k/9 hurdle=6%..12%:1% --show npv
     """
@@ -50,10 +51,13 @@ def command(
         for text in ranges:
             name, equals, values = text.partition("=")
             if not equals or not name.strip() or not values.strip():
-                raise InputError(f"'{text}': write INPUT=RANGE, such as hull=380k..460k/9.")
+                raise InputError(
+                    f"'{text}': write INPUT=RANGE, such as hull=380k..460k/9, or INPUT=all for every choice."
+                )
             if name.strip() in places:
                 raise InputError(f"{name.strip()} is varied twice.")
             places[name.strip()] = values.strip()
-        return Deal.read(deal).vary(places, show=show or None, scenario=scenario, inputs=read_overrides(replaced))
+        names = [name.strip() for text in show for name in text.split(",")]
+        return Deal.read(deal).vary(places, show=names or None, scenario=scenario, inputs=read_overrides(replaced))
 
     deliver(compute, form, outputs)

@@ -345,6 +345,10 @@ class Definition:
     """What reading noticed and the checks should tell."""
     source: Source
 
+    def scenario_label(self, name: str) -> str:
+        """How a scenario is called when shown."""
+        return self.scenarios[name].label if name in self.scenarios else "as it stands"
+
     def label(self, name: str) -> str:
         """How a name is called when shown."""
         if name in TOTALS:
