@@ -132,8 +132,7 @@ def narrowed(
             break
         guess = None if poor > 1 or ending else _guess(known, low, high, slack)
         if guess is None:
-            count = _SECTIONS // 4 if ending else _SECTIONS
-            places = low + width * np.arange(1, count + 1) / (count + 1)
+            places = low + width * np.arange(1, _SECTIONS + 1) / (_SECTIONS + 1)
         else:
             at, doubt = guess
             reach = np.array([1.0, 30.0]) * max(doubt, 0.5 * apart)
