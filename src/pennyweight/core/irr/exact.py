@@ -45,19 +45,12 @@ class RootTable(NamedTuple):
 
 
 def sign_changes(flows: Floats) -> NDArray[np.intp]:
-    """Count the changes of sign along the last axis, zeros passed over. Shape (..., n) to (...).
+    """Count the changes of sign in each row, zeros passed over. Shape (rows, n) to (rows,).
 
-    >>> int(sign_changes(np.array([-1.0, 0.0, 2.0, -1.0])))
-    2
+    >>> sign_changes(np.array([[-1.0, 0.0, 2.0, -1.0], [0.0, 1.0, 2.0, 0.0]])).tolist()
+    [2, 0]
     """
-    last = np.zeros(flows.shape[:-1], dtype=np.int8)
-    count = np.zeros(flows.shape[:-1], dtype=np.intp)
-    for k in range(flows.shape[-1]):
-        column = flows[..., k]
-        sign = np.greater(column, 0).view(np.int8) - np.less(column, 0).view(np.int8)
-        count += sign * last < 0
-        last = np.where(sign == 0, last, sign)
-    return count
+    return np.bincount(_changes(flows)[0], minlength=flows.shape[0])
 
 
 def solve_rows(flows: Floats, times: Floats | None = None) -> RootTable:
@@ -176,18 +169,19 @@ def _without_idle_ends(flows: Floats, times: Floats) -> Floats:
 
 def _places_of_changes(flows: Floats, times: Floats, most: int) -> Floats:
     """The middle between the two times of each change of sign, (rows, most), NaN beyond a row's own."""
+    row, before, after = _changes(flows)
     places = np.full((flows.shape[0], most), np.nan)
-    last_sign = np.zeros(flows.shape[0])
-    last_time = np.zeros(flows.shape[0])
-    count = np.zeros(flows.shape[0], dtype=np.intp)
-    for k in range(flows.shape[1]):
-        sign = np.sign(flows[:, k])
-        change = np.flatnonzero(sign * last_sign < 0)
-        places[change, count[change]] = (last_time[change] + times[change, k]) / 2
-        count[change] += 1
-        last_time = np.where(sign == 0, last_time, times[:, k])
-        last_sign = np.where(sign == 0, last_sign, sign)
+    number = np.arange(row.size) - np.searchsorted(row, row)
+    places[row, number] = (times[row, before] + times[row, after]) / 2
     return places
+
+
+def _changes(flows: Floats) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
+    """(row, place of the flow before, place of the flow after) of each change of sign, in order."""
+    row, place = np.nonzero(flows)
+    up = flows[row, place] > 0
+    turned = np.flatnonzero((row[1:] == row[:-1]) & (up[1:] != up[:-1]))
+    return row[turned], place[turned], place[turned + 1]
 
 
 def _solve_level(
