@@ -126,10 +126,11 @@ def _solve(flows: Floats) -> tuple[Floats, NDArray[np.bool_]]:
     growth, side = np.exp(-x), np.where(flows[0] < 0, -1.0, 1.0)
     balance = side * flows[0]
     least, largest = balance.copy(), balance.copy()
+    shortest = int(last.min(initial=n))
     for k in range(1, n - 1):
         balance *= growth
         balance += side * flows[k]
-        kept = balance if (last > k).all() else np.where(last > k, balance, largest)
+        kept = balance if k < shortest else np.where(last > k, balance, largest)
         np.minimum(least, kept, out=least)
         np.maximum(largest, kept, out=largest)
     close = np.abs(step) <= _CLOSE * np.maximum(np.abs(x), 1e-3)
