@@ -13,6 +13,7 @@ from benchmarks.house import by_hand
 from docs.make_reference import generated
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from matplotlib.figure import Figure
 
 from pennyweight import Deal, InputError
 from pennyweight.core.irr.balances import each_by_itself
@@ -21,6 +22,8 @@ from pennyweight.deals import evaluation
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.file.shape import SECTIONS
 from pennyweight.deals.inputs import stack
+from pennyweight.documents import LinesChart
+from pennyweight.report.charts.lines import draw_lines
 from tests.builders import STARTERS, TAXI, deal
 from tests.sizes import cases
 
@@ -144,6 +147,16 @@ def test_finding_and_varying_are_drawn() -> None:
     assert varied.verdicts.tolist() == ["pays off", "pays off", "nearly", "falls short"]
     (line,) = varied.document().charts
     assert (line.targets[0][1], line.marks[0][1]) == (0.0, 420_000)
+    (line,) = made.vary({"hurdle": "6%..9%/4"}, show=["irr"]).document().charts
+    assert line.title == "Internal rate of return is 13.07% a year at every value"
+
+
+@pytest.mark.parametrize(("top", "expected"), [(12, ["0", "5", "10"]), (1.1, ["0.0", "0.5", "1.0"]), (5e12, ["0", "2,500,000,000,000", "5,000,000,000,000"])])  # fmt: skip
+def test_numbers_along_an_axis_have_the_same_decimals(top: float, expected: list[str]) -> None:
+    x = np.array([0.0, top])
+    ax = draw_lines(LinesChart("c", "C", x, (("a", x),), "x", "y"), Figure().subplots())
+    ax.set_xticks([float(text.replace(",", "")) for text in expected])
+    assert [label.get_text() for label in ax.get_xticklabels()] == expected
 
 
 def test_what_is_generated_is_what_the_code_says() -> None:

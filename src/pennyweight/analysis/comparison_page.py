@@ -204,7 +204,8 @@ def _charts(comparison: Comparison) -> tuple[Chart, ...]:
     alike = {weighing.definition.timeline.per_year for weighing in weighings.values()}
     if len(spans) == len(alike) == 1 and any(total.any() for total in totals.values()):
         best = max(totals, key=lambda name: float(np.nan_to_num(totals[name][-1], nan=-np.inf)))
-        title = f"{comparison.labels.get(best, best)} ends highest: {style.with_unit(float(totals[best][-1]), 'money')}"
+        ahead = comparison.labels.get(best, best)
+        title = f"{ahead[:1].upper()}{ahead[1:]} ends highest: {style.with_unit(float(totals[best][-1]), 'money')}"
         lines = tuple((comparison.labels.get(name, name), total) for name, total in totals.items())
         money = f"{style.currency}, running total of net".strip(", ")
         charts.append(

@@ -72,19 +72,25 @@ def _chart(variation: Variation, measure: str) -> LinesChart:
     word = "at least" if goal is not None and goal.at_least is not None else "at most"
     targets = () if bound is None else ((f"{word} {deal.style.show(bound, unit)}", bound),)
     known = variation.figures[measure][np.isfinite(variation.figures[measure])]
-    ends = (
-        [deal.style.with_unit(float(v), unit) for v in (known.min(), known.max())] if known.size else ["undefined"] * 2
-    )
+    title = f"{deal.label(measure)} {_span(deal, measure, known)}"
     base = variation.base[name]
     inside = not item.choices and bool(axis.min() <= base <= axis.max())
     return LinesChart(
-        f"line_{measure}", f"{deal.label(measure)} runs from {ends[0]} to {ends[1]}", axis,
+        f"line_{measure}", title, axis,
         ((deal.label(measure), variation.figures[measure]),), _axis_title(variation, name),
         {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
         targets=targets, marks=(("as it stands", base),) if inside else (),
         x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
         percent=unit in ("share", "rate"), x_percent=item.is_series or item.unit in ("share", "rate"),
     )  # fmt: skip
+
+
+def _span(deal: Definition, measure: str, known: Floats) -> str:
+    """Between what a figure runs."""
+    if not known.size:
+        return "is undefined at every value"
+    low, high = (show_figure(deal, measure, float(end)) for end in (known.min(), known.max()))
+    return f"runs from {low} to {high}" if low != high else f"is {low} at every value"
 
 
 def _two_way(variation: Variation) -> Document:

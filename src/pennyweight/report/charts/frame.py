@@ -5,18 +5,19 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from pennyweight.documents.palette import INK, PARCHMENT, PEWTER
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.axis import Axis
 
-__all__ = ["drawable", "frame", "short"]
+__all__ = ["drawable", "frame", "plain_ticks", "short"]
 
 
 def frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
     """Title, axes, grid and spines, the same on every chart."""
-    from matplotlib.ticker import FuncFormatter
-
     ax.set_facecolor(PARCHMENT)
     title, x_title, y_title = map(drawable, (title, x_title, y_title))
     ax.set_title(title, loc="left", color=INK, fontsize=14, pad=14)
@@ -29,7 +30,21 @@ def frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
         ax.spines[side].set_color(PEWTER)
     ax.grid(axis="y", color=PEWTER, alpha=0.25, linewidth=0.6)
     ax.set_axisbelow(True)
-    ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: short(value)))
+    plain_ticks(ax.yaxis)
+
+
+def plain_ticks(axis: Axis) -> None:
+    """Numbers along an axis, all with the same decimals: as many as the closest of them need."""
+    from matplotlib.ticker import FuncFormatter
+
+    def written(value: float, _: object) -> str:
+        places = np.asarray(axis.get_majorticklocs(), dtype=np.float64)
+        step = float(np.diff(places).min()) if places.size > 1 else 1.0
+        gaps = ((d, np.abs(places - np.round(places, d)).max()) for d in range(7))
+        decimals = next((d for d, gap in gaps if gap <= 1e-4 * step), 2)
+        return f"{round(value, decimals) + 0.0:,.{decimals}f}"
+
+    axis.set_major_formatter(FuncFormatter(written))
 
 
 def drawable(text: str) -> str:

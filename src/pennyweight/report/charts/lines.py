@@ -9,7 +9,7 @@ import numpy as np
 
 from pennyweight.documents import LinesChart
 from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
-from pennyweight.report.charts.frame import drawable, frame, short
+from pennyweight.report.charts.frame import drawable, frame, plain_ticks
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -43,9 +43,7 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
 
         ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     elif chart.x.size:
-        from matplotlib.ticker import FuncFormatter
-
-        ax.xaxis.set_major_formatter(FuncFormatter(lambda value, _: short(value)))
+        plain_ticks(ax.xaxis)
     if chart.kind == "area":
         _areas(chart, ax)
     elif chart.kind == "bars" or chart.x_words:
@@ -58,9 +56,11 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
         ax.axhline(0, color=INK, linewidth=0.8)
     for label, value in chart.targets:
         ax.axhline(value, color=PEWTER, linestyle="--", linewidth=1.6, zorder=4)
+        beside = chart.kind == "bars" or bool(chart.x_words)  # bars would stand under it
+        across, up = (1.005, 0) if beside else (0.01, 4)
         ax.annotate(
-            drawable(label), (0.01, value), xycoords=("axes fraction", "data"), xytext=(0, 4), color=INK,
-            textcoords="offset points", va="bottom", fontsize=9, zorder=5,
+            drawable(label), (across, value), xycoords=("axes fraction", "data"), xytext=(0, up),
+            color=INK, textcoords="offset points", va="center" if beside else "bottom", fontsize=9, zorder=5,
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
         )  # fmt: skip
     for number, (label, place) in enumerate(chart.marks):
