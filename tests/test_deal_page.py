@@ -19,6 +19,7 @@ from pennyweight import Deal, InputError
 from pennyweight.core.irr.balances import each_by_itself
 from pennyweight.core.irr.rates import irr
 from pennyweight.deals import evaluation
+from pennyweight.deals.compiler import recursion
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.file.shape import SECTIONS
 from pennyweight.deals.inputs import stack
@@ -205,6 +206,23 @@ def test_figures_are_the_same_in_blocks_of_any_size_and_any_number_of_threads(
     for other in found[1:]:
         for name in wanted:
             assert np.array_equal(found[0][name], other[name], equal_nan=True), name
+
+
+@pytest.mark.parametrize("formula", [
+    "prior(pot) * 1e140 + 3", "prior(pot) / 1e-140", "(prior(pot) + 2) ** 9.5", "-prior(pot) * 1e145 - 1", "abs(prior(pot)) * 1e149", "(t - 3) ** 0.5",
+    "max(prior(pot) * 1e140, 2)", "min(prior(pot) * -1e140, 2)", "1 / (t - 2) + prior(pot)", "at(pot, t - 1.5) + prior(pot)", "0 / t + prior(pot) * -1",
+    "exp(prior(pot) + 300)", "log(prior(pot) - 3)", "round(prior(pot) + 1.25, 1)", "prior(pot) + 1 if prior(pot) * 1e149 * 1e149 * 1e149 > 5 else 1 / t",
+])  # fmt: skip
+def test_what_overflows_or_is_undefined_in_plain_floats_is_so_in_arrays(
+    formula: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    model = deal(lines={"l": "1"}, levels={"pot": {"formula": formula, "start": "2"}}).model
+    plain = model.figures([model.inputs_of()], ["pot"])["pot"]
+    monkeypatch.setattr(recursion, "_FEW", 0)
+    arrays = model.figures([model.inputs_of()], ["pot"])["pot"]
+    assert np.array_equal(plain, arrays, equal_nan=True)
+    known = ~np.isnan(plain)
+    assert np.array_equal(np.signbit(plain[known]), np.signbit(arrays[known]))
 
 
 def test_memory_does_not_grow_with_the_cases_when_only_summaries_are_asked(house: Deal) -> None:

@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Any, Literal
 
 from pennyweight.analysis import comparison, finding, variation, weighing, why
+from pennyweight.analysis.asked_period import read_period
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison import Comparison
 from pennyweight.analysis.deal_page import deal_page
 from pennyweight.analysis.found import Found
-from pennyweight.analysis.periods_page import read_period
 from pennyweight.analysis.turning import TurningPoint, turning_points
 from pennyweight.analysis.variation import Variation
 from pennyweight.analysis.weighing import Weighing

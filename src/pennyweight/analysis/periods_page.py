@@ -4,21 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from math import isfinite
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.asked_period import read_period
 from pennyweight.deals.definition import PARTS, Definition
 from pennyweight.documents import Block, Cell, Column, Table
 from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError, choice, nearest
-from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.given import a_list, a_text
-from pennyweight.quantities.numbers import as_float, is_whole_text
 
-__all__ = ["Selection", "period_tables", "read_period", "selection"]
+__all__ = ["Selection", "period_tables", "selection"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -157,32 +155,6 @@ def _groups(deal: Definition) -> dict[str, list[str]]:
 def _label(deal: Definition, name: str) -> str:
     unit = deal.unit(name)
     return deal.label(name) if unit == "money" else deal.style.headed(deal.label(name), unit)
-
-
-def read_period(deal: Definition, given: object, what: str, *, first_of_year: bool) -> int:
-    """A period as an asker gives it: a number, a day, or "year 3" (its first period, or its last)."""
-    time = deal.timeline
-    if (isinstance(given, str) and is_date(given)) or hasattr(given, "isoformat"):
-        day = read_date(given, what=what)
-        if time.dates is None:
-            raise InputError(f"{what} is the day {day}, and the periods have no dates; write a period.", at=what)
-        if not time.dates[0] <= day <= time.dates[-1]:
-            raise InputError(f"{what} is {day}; the timeline runs from {time.dates[0]} to {time.dates[-1]}.", at=what)
-        return int(np.searchsorted(time.dates, day))
-    text = given.strip() if isinstance(given, str) else given
-    year = text[5:] if isinstance(text, str) and text.startswith("year ") else None
-    number = as_float(text if year is None else year) if not isinstance(text, bool) else None
-    if isinstance(text, str) and number is None:
-        digits = (year if year is not None else text).strip()
-        number = float(digits) if is_whole_text(digits) and len(digits) < 8 else None
-    if number is not None and year is not None:
-        number = max((number - 1) * time.per_year + 1, 0.0) if first_of_year and number else number * time.per_year
-    if number is None or not isfinite(number) or number != round(number) or not 0 <= number <= time.periods:
-        raise InputError(
-            f"{what} is {given!r}; it must be a period from 0 to {time.periods}, a day, or one such as 'year 3'.",
-            at=what,
-        )
-    return int(number)
 
 
 def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:

@@ -193,7 +193,8 @@ class Context:
 
     def _is_formula(self, text: str, where: str) -> bool:
         try:
-            return bool(names_in(self.parse(text)))
+            node = self.parse(text)
+            return bool(names_in(node)) or any(isinstance(part, Binary | Call) for part in walk(node))
         except InputError:
             return False
 
