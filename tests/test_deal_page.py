@@ -144,6 +144,8 @@ def test_finding_and_varying_are_drawn() -> None:
     (curve,) = made.find("hull", "npv == 0", scenarios=["base", "wet_summers"]).document().charts
     assert [label for label, _ in curve.lines] == ["as it stands", "Two wet summers in three"]
     assert curve.marks[0][1] == pytest.approx(537_185.75, abs=0.01)
+    (curve,) = made.find("hull").document().charts  # the whole verdict turns by the payback of eight years
+    assert (curve.targets[0][1], [label for label, _ in curve.lines]) == (8.0, ["Payback"])
     varied = made.vary({"hull": "400k..580k/4"}, show=["npv"])
     assert varied.verdicts.tolist() == ["pays off", "pays off", "nearly", "falls short"]
     (line,) = varied.document().charts

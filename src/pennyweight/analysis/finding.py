@@ -64,7 +64,8 @@ def find(
     overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
     labels = {s: deal.scenario_label(s) for s in scenarios}
-    curve = _curve(asked, question, item, stack(deal, cases[:_MOST_LINES]), _near(outcomes, looked, cases, item),
+    drawn = _turning_goal(asked, question, stack(deal, cases), outcomes)
+    curve = _curve(asked, drawn, item, stack(deal, cases[:_MOST_LINES]), _near(outcomes, looked, cases, item),
                    list(scenarios)[:_MOST_LINES])  # fmt: skip
     words = {"true": so_that or "the deal pays off", "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
@@ -73,6 +74,25 @@ def find(
         f"all of {', '.join(item.choices)}" if item.choices else f"{ends[0]} and {ends[1]}",
         dict(zip(scenarios, shown, strict=True)), labels, item.choices, curve,
     )  # fmt: skip
+
+
+def _turning_goal(
+    model: Model, question: Question, base: Mapping[str, Floats], outcomes: Sequence[Answers]
+) -> Question:
+    """What is drawn of a question: where the whole verdict is asked, the goal that turns at the first answer."""
+    deal, places = model.definition, [(k, one.answers[0].value) for k, one in enumerate(outcomes) if one.answers]
+    if question.aim != "true" or question.so_that not in (None, Name("pays_off")) or not places or not deal.goals:
+        return question
+    (case, value), slacks = places[0], [f"?slack {name}" for name in deal.goals]
+    figures = model.sweep(base, np.array([case]), {question.find: np.array([value])}, slacks)
+    goal = min(deal.goals, key=lambda name: abs(float(np.nan_to_num(figures[f"?slack {name}"][0], nan=np.inf))))
+    wanted = deal.goals[goal]
+    bound = wanted.at_least or wanted.at_most
+    if bound is None:
+        return question
+    word = ">=" if wanted.at_least is not None else "<="
+    text = f"{deal.label(goal)}, {'at least' if word == '>=' else 'at most'}"
+    return replace(question, so_that=Compare(word, Name(goal), bound), text=text)
 
 
 def _curve(
