@@ -67,7 +67,11 @@ def find(
     drawn = _turning_goal(asked, question, stack(deal, cases), outcomes)
     curve = _curve(asked, drawn, item, stack(deal, cases[:_MOST_LINES]), _near(outcomes, looked, cases, item),
                    list(scenarios)[:_MOST_LINES])  # fmt: skip
-    words = {"true": so_that or "the deal pays off", "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}
+    words = {
+        "true": "the deal pays off" if so_that in (None, "pays_off") else so_that,
+        "most": f"{so_that} is largest",
+        "least": f"{so_that} is smallest",
+    }
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
     return Found(
         deal.title, name, item.label, words[aim], item.is_series, looked,
