@@ -88,7 +88,8 @@ def by_hand(i: dict[str, Any]) -> dict[str, float]:
     works = [i["works_light"], i["works_medium"], i["works_heavy"]][round(i["works"])]
     more = [1 - i["less_light"], 1.0, 1 + i["more_heavy"]][round(i["works"])]
     letting = round(i["letting"])
-    flats = [4 * i["rent_flat"], 12 * i["rent_room"], 4 * i["rent_week"] * i["weeks_let"] / 12][letting]
+    season = (i["season_week"] * i["season_weeks"] + i["winter_rent"] * i["winter_let"]) / 3
+    flats = [4 * i["rent_flat"], 12 * i["rent_room"], 4 * i["rent_week"] * i["weeks_let"] / 12, season][letting]
     entry = price * (i["finder"] + i["closing"]) + i["arrears"] + (i["furnishing"] if letting else 0.0)
     owed, rate = i["loan_amount"], i["loan_rate"] / 12
     pay = owed * rate / (1 - (1 + rate) ** (-12 * i["loan_years"]))

@@ -63,7 +63,7 @@ def test_the_page_of_the_house_reads_from_the_first_line_to_the_last(house: Deal
     text = " ".join(str(house.weigh()).split())
     for words in ("PAYS OFF: All 3 goals are met. Nearest to turning it: Rent of a flat after medium works at EUR 1,168.37, -6% of its range, by Cash on cash",
                   "Best way to let", "rooms", "Sold after so many years", "Return by price and rent", "pays off with medium or heavy",
-                  "below about EUR", "It pays off at every value of: Light works", "The bank's bill is the loan's payment, the taxes and the insurance."):  # fmt: skip
+                  "below about EUR", "It pays off at every value looked at of: Light works", "The bank's bill is the loan's payment, the taxes and the insurance."):  # fmt: skip
         assert words in text, words
     for word in ("12 in ", "-0.00", "nan", "inf ", "e+", "works = 0", "Let by, choice"):
         assert word not in text, word

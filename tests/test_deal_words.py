@@ -215,7 +215,7 @@ def test_turns_are_honest() -> None:
     assert points["way"].choices == ("a", "b")
     text = str(made.weigh())
     assert "pays off with a or b" in text
-    assert "It pays off at every value of: lent" in text
+    assert "It pays off at every value looked at of: lent" in text
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,6 @@ import pytest
 from pennyweight import Deal, Document, Event, InputError, Loan, effective_rate, year_fraction
 from pennyweight.analysis.checks import CHECKS, Case
 from pennyweight.cli.main import COMMANDS, status
-from pennyweight.cli.new import STARTERS
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.core.loans.repayment import REPAID
 from pennyweight.deals.language.functions import FUNCTIONS, Function
@@ -24,6 +23,7 @@ from pennyweight.report.charts.figure import DRAWN, draw
 from pennyweight.report.files import check_drawable, check_target, write
 from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.registry import FORMS
+from pennyweight.starters.library import LIBRARY
 from tests.results import RESULTS, loan, taxi
 
 ARGUMENTS = {
@@ -63,13 +63,16 @@ def test_every_command_has_help_and_every_starter_its_files(tmp_path: Path, caps
         assert status([name, "--help"]) == 0
         assert f"pennyweight {name}" in capsys.readouterr().out
         assert summary.endswith(".")
-    for name in STARTERS:
+    assert status(["new", "--list"]) == 0
+    listed = capsys.readouterr().out
+    assert (status(["new"]), capsys.readouterr().out) == (0, listed)
+    for name, starter in LIBRARY.items():
+        assert f"{name} {starter.answers}" in " ".join(listed.split())
         (tmp_path / name).mkdir()
-        assert status(["new", str(tmp_path / name / "mine.toml"), "--starter", name]) == 0
-        assert (
-            status(["loan" if STARTERS[name][0].startswith("loans/") else "weigh", str(tmp_path / name / "mine.toml")])
-            == 0
-        )
+        mine = tmp_path / name / "mine.toml"
+        assert status(["new", str(mine), "--starter", name]) == 0
+        assert "THIS_FILE" not in mine.read_text(encoding="utf-8")
+        assert status(["loan" if starter.is_loan else "weigh", str(mine)]) == 0
 
 
 @pytest.mark.parametrize("repaid", REPAID)

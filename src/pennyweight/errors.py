@@ -201,13 +201,15 @@ def within(place: Word, words: str) -> Word:
     return found
 
 
-def nearest(name: str, known: Iterable[str]) -> str:
+def nearest(name: str, known: Iterable[str], *, closeness: float = 0.6) -> str:
     """Return ``; did you mean 'x'?`` when one of the known names is close to this one, else nothing.
+
+    `closeness` runs from 0 (anything) to 1 (the name itself).
 
     >>> nearest("hul", ["hull", "fare"])
     "; did you mean 'hull'?"
     """
     if len(name) > 80:  # the search costs the product of the lengths
         return ""
-    close = get_close_matches(name, [one for one in known if len(one) <= 120], n=1, cutoff=0.6)
+    close = get_close_matches(name, [one for one in known if len(one) <= 120], n=1, cutoff=closeness)
     return f"; did you mean '{close[0]}'?" if close else ""

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Sequence
 
-__all__ = ["one_line", "spelled", "visible"]
+__all__ = ["listed", "one_line", "spelled", "visible"]
 
 _LONGEST = 1_500
 _QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
@@ -65,3 +66,12 @@ def one_line(message: str) -> str:
         message = f"{message[:_LONGEST]}… {message[-_LONGEST:]}"
     text = _UNBROKEN.sub(r"\1…", _QUOTED.sub(r"'\1…'", visible(message)))
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 300]} … {text[-290:]}"
+
+
+def listed(words: Sequence[str], last: str = "and") -> str:
+    """Return words as a sentence lists them.
+
+    >>> listed(["hull", "crew", "fare"])
+    'hull, crew and fare'
+    """
+    return f" {last} ".join(part for part in (", ".join(words[:-1]), *words[-1:]) if part)

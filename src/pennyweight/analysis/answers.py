@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.found import Answer, Answers, Side
 from pennyweight.analysis.probing import Known, Probe, Search, Sweep, in_step, lowest_between, narrowed
 from pennyweight.analysis.search import default_range, places_of, wider
-from pennyweight.analysis.showing import show_about, show_value
+from pennyweight.analysis.showing import show_about, show_base, show_value
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
@@ -254,9 +254,9 @@ def _answer(deal: Definition, item: Input, value: float, kind: Side, limits: tup
         notes.append(_EDGE)
     if not item.is_series:
         if item.low is not None and value < item.low:
-            notes.append(f"below the low of {show_value(deal, item, item.low)}")
+            notes.append(f"below the low of {show_base(deal, item, item.low, unit=True)}")
         if item.high is not None and value > item.high:
-            notes.append(f"above the high of {show_value(deal, item, item.high)}")
+            notes.append(f"above the high of {show_base(deal, item, item.high, unit=True)}")
     return Answer(value, kind, show_value(deal, item, value, kind), "; ".join(notes))
 
 

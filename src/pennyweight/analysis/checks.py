@@ -153,7 +153,7 @@ def _starts(case: Case) -> Iterator[Check]:
     for name, level in deal.levels.items():
         if level.start is None:
             continue
-        for other in sorted(names_in(level.node) & deal.lines.keys()):
+        for other in sorted((names_in(level.node) - names_in(level.start)) & deal.lines.keys()):
             if abs(float(values[other][0, 0])) > 0:
                 yield (
                     False,

@@ -8,8 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.showing import headed, show_value
-from pennyweight.deals.compiler.program import target_name
+from pennyweight.deals.compiler.program import drawn_name
 from pennyweight.deals.definition import Definition, OwnChart
+from pennyweight.deals.early import Early
+from pennyweight.deals.language.nodes import Name
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart
 
@@ -56,16 +58,15 @@ def weighing_charts(weighing: Weighing) -> tuple[Chart, ...]:
 def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
     if chart.lines[0] in weighing.definition.tables:
         return _of_table(weighing.tables[chart.lines[0]], chart)
-    made = _over_time(weighing, chart.name, list(chart.lines), chart.label, chart.kind, chart.by)
+    span = tuple(_figure(weighing, chart, key) for key in ("from", "to"))
+    made = _over_time(weighing, chart.name, list(chart.lines), chart.label, chart.kind, chart.by, span)
     targets, marks = list(made.targets), list(made.marks)
     deal = weighing.definition
-    if chart.target is not None:
-        value = float(weighing.worked_out[target_name(chart.name)][0])
-        if np.isfinite(value):
-            unit = deal.names.unit(chart.target)
-            targets.append(
-                (deal.style.with_unit(value, unit if unit != "number" else deal.unit(chart.lines[0])), value)
-            )
+    value = _figure(weighing, chart, "target")
+    if chart.target is not None and value is not None:
+        unit = deal.names.unit(chart.target)
+        shown = deal.style.with_unit(value, unit if unit != "number" else deal.unit(chart.lines[0]))
+        targets.append((f"{deal.label(chart.target.name)} {shown}" if isinstance(chart.target, Name) else shown, value))
     if chart.mark is not None:
         item = deal.varied(chart.mark)
         assert item is not None
@@ -86,29 +87,45 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
     )  # fmt: skip
 
 
+def _figure(weighing: Weighing, chart: OwnChart, key: str) -> float | None:
+    """A figure of a chart, None where it has none or it is undefined."""
+    found = weighing.worked_out.get(drawn_name(chart.name, key))
+    return None if found is None or not np.isfinite(found[0]) else float(found[0])
+
+
 def _over_time(
-    weighing: Weighing, name: str, lines: list[str], label: str, kind: Literal["lines", "area", "bars"], by: str | None
-) -> LinesChart:
-    """Lines and levels by period, or by the year where there are many."""
+    weighing: Weighing, name: str, lines: list[str], label: str, kind: Literal["lines", "area", "bars"],
+    by: str | None, span: tuple[float | None, ...] = (None, None),
+) -> LinesChart:  # fmt: skip
+    """Lines and levels by period, or by the year where there are many; amounts that begin in period 1 from there."""
     deal = weighing.definition
     time = deal.timeline
     yearly = time.per_year > 1 and (by == "year" or (by is None and time.periods > _MANY))
     lines = lines[:_MOST_LINES]
+    early = Early(deal.lines, deal.loans)
+    late = [early.is_amount(line) and not early.starts(line) for line in lines]
     drawn = []
-    for line in lines:
+    for line, begins_late in zip(lines, late, strict=True):
         values = weighing.line(line)
         if yearly:
             year = time.year[:, 0].astype(np.intp)
             ends = np.flatnonzero(np.append(np.diff(year), 1))
             values = values[ends] if deal.stands(line) else np.bincount(year, weights=values).astype(np.float64)
+        if begins_late:
+            values = np.concatenate([[np.nan], values[1:]])
         drawn.append((deal.label(line), values))
     x = np.unique(time.year[:, 0]) if yearly else time.years
+    low, high = (None if period is None else period / time.per_year for period in span)
+    low = 1.0 / (1 if yearly else time.per_year) if low is None and all(late) else low
+    shown_part = (x >= (-np.inf if low is None else low) - 1e-9) & (x <= (np.inf if high is None else high) + 1e-9)
+    if shown_part.any():
+        x, drawn = x[shown_part], [(text, values[shown_part]) for text, values in drawn]
     units = {deal.unit(line) for line in lines}
     unit = units.pop() if len(units) == 1 else ""
     if not label:
         label, values = drawn[0]
         standing = deal.stands(lines[0])
-        amount = deal.style.with_unit(float(values[-1] if standing else values.sum()), deal.unit(lines[0]))
+        amount = deal.style.with_unit(float(values[-1] if standing else np.nansum(values)), deal.unit(lines[0]))
         label = f"{label}: {amount} {'after' if standing else 'in'} {deal.style.with_unit(float(x[-1]), 'years')}"
     shown: dict[str, str] = {"money": deal.style.currency, "share": "", "rate": ""}
     suffix = " a year" if yearly and not any(deal.stands(line) for line in lines) else ""

@@ -58,6 +58,8 @@ def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
     if item.unit in ("rate", "share", "years", "period", "choice", "date"):
         return None
     reach = 100.0 * max(abs(low), abs(high))
+    if item.whole and low >= 0.0:  # there are no -4 users
+        return low, reach
     return -reach if item.least is None else item.least, reach
 
 

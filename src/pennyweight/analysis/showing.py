@@ -82,5 +82,6 @@ def _found(deal: Definition, item: Input) -> int:
         return 4
     if item.step is not None and float(item.step).is_integer():
         return 0
-    usual = deal.style.places if item.unit == "money" else _DIGITS.get(item.unit, 4)
+    large = isinstance(item.value, float) and abs(item.value) >= 100  # thousands of km need no 1/10,000
+    usual = deal.style.places if item.unit == "money" else _DIGITS.get(item.unit, 2 if large else 4)
     return max(usual, item.digits)

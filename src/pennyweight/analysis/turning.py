@@ -18,6 +18,7 @@ from pennyweight.deals.compiler.program import met_name, slack_name
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.described import Described
+from pennyweight.plain_text import listed
 
 __all__ = ["TurningPoint", "answers_and_turns", "turning_points"]
 
@@ -261,7 +262,7 @@ def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[
 
 def _blocked(goals: _Goals, known: Known) -> str:
     never = _never(goals, known)
-    return f"{' and '.join(never)} missed at every value" if never else "no value meets all goals at once"
+    return f"{listed(never)} missed at every value" if never else "no value meets all goals at once"
 
 
 def _never(goals: _Goals, known: Known) -> tuple[str, ...]:

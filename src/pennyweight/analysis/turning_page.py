@@ -9,6 +9,7 @@ from pennyweight.analysis.found import Side
 from pennyweight.analysis.showing import headed, show_about, show_base, show_value
 from pennyweight.deals.definition import Definition
 from pennyweight.documents import Block, Cell, Column, Table, Text
+from pennyweight.plain_text import listed
 
 if TYPE_CHECKING:
     from pennyweight.analysis.turning import TurningPoint
@@ -30,7 +31,9 @@ def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Blo
             "Each input is changed alone. Distance: from its value to the nearer turn, of its low-high range where it "
             "has one."
         )
-        blocks.append(Table("Turning points", columns, tuple(_row(deal, point) for point in turning), note))
+        rows = [_row(deal, point) for point in turning]
+        kept = len(columns) if any(row[-1].text for row in rows) else len(columns) - 1  # one goal alone needs no name
+        blocks.append(Table("Turning points", columns[:kept], tuple(row[:kept] for row in rows), note))
     for reason, named in _idle(deal, points).items():
         blocks.append(Text(f"{reason}: {', '.join(named)}.", "comparison"))
     return blocks
@@ -43,7 +46,7 @@ def nearest_turn(deal: Definition, points: Sequence[TurningPoint]) -> str:
         return ""
     nearest = min(turning, key=lambda point: point.nearness or 0.0)
     where = _turn(deal, nearest, nearest.turns_at, unit=True).text
-    goals = " and ".join(deal.label(name) for name in nearest.goals)
+    goals = _goals(deal, nearest)
     by = f", by {goals}" if goals and len(deal.goals) > 1 else ""
     label = deal.label(nearest.input)
     if _is_last(deal, nearest):
@@ -55,15 +58,22 @@ def _row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
     item = deal.inputs[point.input]
     base = "× 1" if point.by_scale else show_base(deal, item, point.base)
     sides = [_side(deal, point, side) for side in ("below", "above")]
-    what = " and ".join(deal.label(name) for name in point.goals)
+    what = _goals(deal, point) if len(deal.goals) > 1 else ""  # with one goal there is nothing to tell apart
     if point.choices:
-        what = f"pays off with {' or '.join(point.choices)}"
-    elif (point.limit_below or point.limit_above) and not what:
+        what = f"pays off with {listed(point.choices, 'or')}"
+    elif (point.limit_below or point.limit_above) and not point.goals:
         what = "a figure is undefined beyond"
     distance = f"{_turn(deal, point, point.turns_at).text} is the {_end(point)}" if _is_last(deal, point) else ""
     return (
         Cell(headed(deal, point.input)), Cell(base), *sides, Cell(distance or _distance(deal, point)), Cell(what),
     )  # fmt: skip
+
+
+def _goals(deal: Definition, point: TurningPoint) -> str:
+    """The goals that turn there, by name unless there are many."""
+    if len(point.goals) > 2 and len(point.goals) == len(deal.goals):
+        return f"all {len(point.goals)} goals"
+    return listed([deal.label(name) for name in point.goals])
 
 
 def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
@@ -116,9 +126,9 @@ def _idle(deal: Definition, points: Sequence[TurningPoint]) -> dict[str, list[st
     for point in points:
         if point.turns_at is None and not point.limit_below and not point.limit_above:
             if point.reason == "pays off at every value":
-                said = "It pays off at every value of"
+                said = "It pays off at every value looked at of"
             elif point.blocked:
-                said = f"{' and '.join(deal.label(name) for name in point.blocked)} missed at every value of"
+                said = f"{listed([deal.label(name) for name in point.blocked])} missed at every value looked at of"
             else:
                 said = "No value meets all goals at once of"
             found.setdefault(said, []).append(deal.label(point.input))

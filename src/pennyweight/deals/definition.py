@@ -305,7 +305,8 @@ class OwnCheck:
 
 @dataclass(frozen=True, slots=True)
 class OwnChart:
-    """What the deal wants drawn: lines and levels, or a table; `target` is a figure, `mark` a question."""
+    """What the deal wants drawn: lines and levels from a period to another, or a table; `target` is a figure, `mark`
+    a question."""
 
     name: str
     label: str
@@ -315,6 +316,8 @@ class OwnChart:
     target: Node | None
     mark: str | None
     where: str
+    first: Node | None = None
+    last: Node | None = None
 
 
 @dataclass(frozen=True)

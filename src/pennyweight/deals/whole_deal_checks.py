@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from typing import Any, TypeAlias
 
-from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question, Run
+from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
+from pennyweight.deals.early import Early
 from pennyweight.deals.language.names import Names, current_names
 from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
 from pennyweight.deals.language.translation import folded
@@ -59,11 +60,11 @@ def _check_item(names: Names, item: Any) -> None:
 
 def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
     """Refuse a bare amount beside a line of period 0: whether it is meant there too, only the writer knows."""
-    early = _Early(lines, loans)
+    early = Early(lines, loans)
     for line in lines.values():
         if line.run.said or not (named := early.named(line)):
             continue
-        bare = next(early.bare_terms(line.node), None)
+        bare = next(_bare_terms(early, line.node), None)
         if bare is not None:
             raise InputError(
                 f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
@@ -120,74 +121,21 @@ def _check_condition(names: Names, node: Node, where: str) -> None:
         raise InputError(f"{where}: write a condition, such as npv == 0 or irr >= hurdle.", at=where)
 
 
-class _Early:
-    """Which lines may run in period 0, and what is added to them without being a line itself."""
-
-    def __init__(self, lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
-        self.lines, self.loans = lines, loans
-        self.known: dict[str, bool] = {}
-
-    def named(self, line: Line) -> list[str]:
-        """The lines this one names that may run in period 0."""
-        return sorted(name for name in current_names(line.node) if self.starts(name))
-
-    def starts(self, name: str) -> bool:
-        """Whether a line or a total may run in period 0."""
-        loan, _, part = name.partition(".")
-        if part in ("drawn", "flow") and loan == "loans":
-            return any(self.starts(f"{one}.{part}") for one in self.loans)
-        if part in ("drawn", "flow") and loan in self.loans:
-            paid_out = self.loans[loan].terms["paid_out"]
-            return not isinstance(paid_out, Number) or paid_out.value == 0
-        if name == "net" and any(self.starts(f"{loan}.flow") for loan in self.loans):
-            return True
-        if name in TOTALS:
-            return any(self.starts(other) for other, line in self.lines.items() if line.role != "other")
-        if name not in self.lines:
-            return False
-        todo = [] if name in self.known else [name]
-        while todo:
-            top = todo[-1]
-            run, first_seen = self.lines[top].run, top not in self.known
-            self.known.setdefault(top, run.said and self._said_early(run))  # stands while a circle is followed
-            if not run.said:
-                named = self._lines_named(top)
-                unknown = [other for other in named if other not in self.known]
-                if first_seen and unknown:
-                    todo += unknown
-                    continue
-                self.known[top] = any(self.known[other] for other in named)
-            todo.pop()
-        return self.known[name]
-
-    def _lines_named(self, name: str) -> list[str]:
-        """The lines a line names in the period at hand, totals taken apart."""
-        names = current_names(self.lines[name].node)
-        if names & set(TOTALS):
-            names |= {other for other, line in self.lines.items() if line.role != "other"}
-        return sorted(names & self.lines.keys() - {name})
-
-    def _said_early(self, run: Run) -> bool:
-        first = run.at if run.at is not None else run.first
-        if first is None:
-            return False
-        return not isinstance(first, Number) or first.value == 0
-
-    def bare_terms(self, node: Node) -> Iterator[Node]:
-        if isinstance(node, Binary) and node.operator in "+-":
-            yield from self.bare_terms(node.left)
-            yield from self.bare_terms(node.right)
-        elif isinstance(node, Unary):
-            yield from self.bare_terms(node.operand)
-        elif isinstance(node, Choose):
-            yield from self.bare_terms(node.yes)
-            yield from self.bare_terms(node.no)
-        elif isinstance(node, Number) and node.value == 0:
-            return
-        elif not isinstance(node, Sum) and not any(
-            name in self.lines or name in TOTALS or "." in name for name in current_names(node)
-        ):
-            yield node
+def _bare_terms(early: Early, node: Node) -> Iterator[Node]:
+    if isinstance(node, Binary) and node.operator in "+-":
+        yield from _bare_terms(early, node.left)
+        yield from _bare_terms(early, node.right)
+    elif isinstance(node, Unary):
+        yield from _bare_terms(early, node.operand)
+    elif isinstance(node, Choose):
+        yield from _bare_terms(early, node.yes)
+        yield from _bare_terms(early, node.no)
+    elif isinstance(node, Number) and node.value == 0:
+        return
+    elif not isinstance(node, Sum) and not any(
+        name in early.lines or name in TOTALS or "." in name for name in current_names(node)
+    ):
+        yield node
 
 
 def _nodes_of(item: Any) -> Iterator[Node]:

@@ -43,7 +43,8 @@ def check_unit(unit: str, *, where: str) -> str:
         raise InputError(f"{where}: '{unit}' is no unit; write unit = \"{meant}\", {UNITS[meant]}.", at=where)
     if unit == "choice":
         raise InputError(f"{where}: '{unit}' is not for values that are typed; leave the unit out.", at=where)
-    if unit not in UNITS and (hint := nearest(unit, UNITS)):
+    alike = [known for known in UNITS if known[0] == unit[:1].lower()]  # users are not years, nor are crates a rate
+    if unit not in UNITS and (hint := nearest(unit, alike, closeness=0.75)):
         raise InputError(
             f"{where}: the unit '{unit}' is not known{hint} It must be one of {', '.join(UNITS)}.", at=where
         )

@@ -23,10 +23,10 @@ from pennyweight.deals.compiler.program import (
     asked_name,
     bound_name,
     check_name,
+    drawn_name,
     met_name,
     nearly_name,
     slack_name,
-    target_name,
 )
 from pennyweight.deals.compiler.recursion import compile_group
 from pennyweight.deals.compiler.slots import Slots
@@ -74,8 +74,9 @@ class _Compiler(Slots):
         for name, check in definition.own_checks.items():
             self.names[check_name(name)] = self.translate(check.node)
         for name, chart in definition.charts.items():
-            if chart.target is not None:
-                self.names[target_name(name)] = self.translate(chart.target)
+            for key, node in (("target", chart.target), ("from", chart.first), ("to", chart.last)):
+                if node is not None:
+                    self.names[drawn_name(name, key)] = self.translate(node)
 
     def program(self) -> Program:
         """What was compiled."""

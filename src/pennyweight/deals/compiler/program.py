@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["Program", "asked_name", "bound_name", "check_name", "met_name", "nearly_name", "slack_name", "target_name"]
+__all__ = ["Program", "asked_name", "bound_name", "check_name", "drawn_name", "met_name", "nearly_name", "slack_name"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -51,9 +51,9 @@ def check_name(check: str) -> str:
     return f"?check {check}"
 
 
-def target_name(chart: str) -> str:
-    """The hidden name of the target of a chart."""
-    return f"?target {chart}"
+def drawn_name(chart: str, key: str) -> str:
+    """The hidden name of a figure of a chart: its "target", or the period it is drawn "from" or "to"."""
+    return f"?{key} {chart}"
 
 
 def slack_name(goal: str) -> str:

@@ -157,8 +157,16 @@ def read_charts(context: Context, drawable: list[str], names: Names) -> dict[str
             place = context.where("charts", name, "target")
             if target is not None and names.shape(target, place) == "line":
                 raise InputError(f"{place} must be a single number, but it has a value for each period.", at=place)
+            if item.lines[0] in tables and (item.from_ is not None or item.to is not None):
+                raise InputError(f"{where}: a table has its own values; leave out 'from' and 'to'.", at=where)
+            first = context.moment(item.from_, "first", "charts", name, "from")
+            last = context.moment(item.to, "last", "charts", name, "to")
+            for key, node in (("from", first), ("to", last)):
+                place = context.where("charts", name, key)
+                if node is not None and names.shape(node, place) == "line":
+                    raise InputError(f"{place} must be a single period, but it has a value for each period.", at=place)
             found[name] = OwnChart(
-                name, item.label or "", tuple(item.lines), item.as_, item.by, target, item.mark, where
+                name, item.label or "", tuple(item.lines), item.as_, item.by, target, item.mark, where, first, last
             )
     return found
 

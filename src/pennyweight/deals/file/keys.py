@@ -92,6 +92,8 @@ DEAL_KEYS = {
     "charts.lines": "The lines, levels or the table to draw.",
     "as": '"lines", "area" or "bars".',
     "charts.by": '"period" or "year".',
+    "charts.from": "The first period that is drawn.",
+    "charts.to": "The last period that is drawn.",
     "target": "A figure to draw a line at.",
     "mark": "A question whose answer is marked.",
     "scale": "Times what it was.",

@@ -21,6 +21,7 @@ from pennyweight.deals.definition import (
     Setting,
     Single,
 )
+from pennyweight.deals.early import Early, begun
 from pennyweight.deals.file.asked import (
     own_names,
     read_charts,
@@ -127,6 +128,11 @@ class Reader(Context):
         check_formulas(Names(shapes, nodes, units, standing, starts), *groups, note=self.noting)
         if len(self.mistakes) > before:
             self._rest_in_spite(lines, levels, goals)
+        early = Early(lines, loans)
+        values, measures, goals = begun(values, early), begun(measures, early), begun(goals, early)
+        lines, levels = begun(lines, early), begun(levels, early)
+        questions, own_checks = begun(questions, early), begun(own_checks, early)
+        columns = {table: begun(own, early) for table, own in columns.items()}
         hints: dict[str, str] = {}
         steps: dict[str, float] = {}
         leasts: dict[str, float] = {}

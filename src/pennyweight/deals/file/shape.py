@@ -206,6 +206,8 @@ class ChartShape(_Shape):
     lines: list[str]
     as_: Literal["lines", "area", "bars"] = Field("lines", alias="as")
     by: Literal["period", "year"] | None = None
+    from_: Moment | None = Field(None, alias="from")
+    to: Moment | None = None
     target: Scalar | None = None
     mark: str | None = None
     label: str | None = None

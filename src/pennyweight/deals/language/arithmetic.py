@@ -13,12 +13,8 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import annuity, flows, rates
+from pennyweight.core import rates
 from pennyweight.core.dates import months_between as whole_and_broken_months
-from pennyweight.core.irr import rates as returns
-from pennyweight.core.irr.balances import each_by_itself
-from pennyweight.core.irr.one_row import one_row
-from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.deals.language.operations import column_total
 from pennyweight.deals.timeline import Timeline
 
@@ -28,33 +24,22 @@ __all__ = [
     "average",
     "clamp",
     "date",
-    "declining_balance",
     "end_of_year",
-    "equivalent_annual",
     "extreme",
     "first_period",
     "fold",
-    "future_value",
     "grown",
     "grown_yearly",
-    "irr",
-    "loan_payment",
     "months_between",
-    "npv",
-    "payback",
     "per_period",
     "period_of",
     "plain",
-    "present_value",
     "prior",
-    "profitability_index",
     "rounded",
     "running",
-    "straight_line",
     "total",
+    "whole",
     "why_at",
-    "why_irr",
-    "why_payback",
     "years_between",
 ]
 
@@ -96,7 +81,7 @@ def _within(time: Timeline, x: Floats, first: Floats | None, last: Floats | None
     low = np.full(1, float(default)) if first is None else first
     high = np.full(1, float(time.periods)) if last is None else last
     inside = (time.t >= low - WHOLE) & (time.t <= high + WHOLE)
-    undefined = ~_whole(low) | ~_whole(high)
+    undefined = ~whole(low) | ~whole(high)
     return np.where(undefined, np.nan, inside.astype(np.float64))
 
 
@@ -107,13 +92,14 @@ def _rows_alike(time: Timeline, first: Floats | None, last: Floats | None, defau
         if given is None:
             ends.append(otherwise)
             continue
-        if given.size != 1 or not np.isfinite(given.reshape(-1)[0]) or not _whole(given).all():
+        if given.size != 1 or not np.isfinite(given.reshape(-1)[0]) or not whole(given).all():
             return None
         ends.append(round(float(given.reshape(-1)[0])))
     return slice(max(ends[0], 0), max(ends[1] + 1, 0))
 
 
-def _whole(x: Floats) -> NDArray[np.bool_]:
+def whole(x: Floats) -> NDArray[np.bool_]:
+    """Whether each is a whole number, but for rounding."""
     return np.asarray(np.abs(x - np.round(x)) <= WHOLE)
 
 
@@ -158,7 +144,7 @@ def extreme(pick: np.ufunc, worst: float) -> Callable[..., Floats]:
 def at_period(time: Timeline, x: Floats, k: Floats) -> Floats:
     """The value in one period."""
     width = max(x.shape[1], k.shape[-1])
-    inside = _whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
+    inside = whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
     index = np.where(inside, np.round(np.where(inside, k, 0)), 0).astype(np.intp)
     columns = np.broadcast_to(x, (x.shape[0], width))
     index = np.broadcast_to(index, (*k.shape[:-1], width))
@@ -169,14 +155,17 @@ def at_period(time: Timeline, x: Floats, k: Floats) -> Floats:
 def why_at(time: Timeline, x: Floats, k: Floats) -> str:
     """There is no such period."""
     asked = float(k.reshape(-1)[0])
-    if not _whole(k).all():
+    if not whole(k).all():
         return f"period {asked:g} is not a whole one"
     return f"there is no period {asked:g}; they run from 0 to {time.periods}"
 
 
-def first_period(time: Timeline, x: Floats) -> Floats:
-    """The first period in which a condition holds."""
+def first_period(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
+    """The first period in which a condition holds, of all or of those asked for."""
     holds = x == 1
+    if first is not None or last is not None:
+        inside = _within(time, x, first, last, 0)
+        holds = holds & (inside == 1)
     found = np.argmax(holds, axis=0).astype(np.float64)
     return np.where(holds.any(axis=0), found, np.nan)
 
@@ -194,137 +183,6 @@ def running(time: Timeline, x: Floats) -> Floats:
     return np.cumsum(x, axis=0)
 
 
-# Flows.
-
-
-def _cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -> tuple[Floats, Floats]:
-    """(flows until `years`, with `plus` added there; the last period)."""
-    if years is None:
-        last = np.full(1, float(time.periods))
-    else:
-        last = years * time.per_year
-        last = np.where(_whole(last) & (last >= 0) & (last <= time.periods), np.round(last), np.nan)
-        x = np.where(time.t <= last, x, np.where(np.isnan(last), np.nan, 0.0))
-    if plus is not None:  # a level is read in the period itself
-        x = x + np.where(time.t == last, plus, 0.0)
-    return x, last
-
-
-def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
-    """The present value at a yearly rate."""
-    x, _ = _cut(time, x, years, plus)
-    period_rate = rates.per_period(rate, time.per_year)
-    if x.shape[1] == 1 and period_rate.size == 1:
-        if np.isnan(period_rate[0]):
-            return np.full(1, np.nan)
-        # The same steps in plain floats: a row of one is all call overhead otherwise.
-        factor, total = 1.0 / (1.0 + float(period_rate[0])), 0.0
-        for flow in reversed(x[:, 0].tolist()):
-            total = total * factor + flow
-        return np.array([total])
-    return flows.npv(x.T, period_rate)
-
-
-def irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
-    """The yearly rate at which the present value is zero."""
-    x, _ = _cut(time, x, years, plus)
-    found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
-    return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
-
-
-def why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> str:
-    """How many rates there are, and which."""
-    row = _cut(time, x, years, plus)[0][:, 0]
-    outcome = returns.irr_outcomes(row).outcome
-    crossing, touching = returns.all_rates(row)
-    several = [
-        f"{float(rates.effective_rate(rate * time.per_year, time.per_year)):.2%}"
-        for rate in sorted([*crossing, *touching])
-    ]
-    if not (row < 0).any():
-        return "no money goes out, so there is nothing to earn a return on"
-    if not (row > 0).any():
-        return "no money comes in"
-    return {
-        IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
-        IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
-        IrrOutcome.EDGE: "the return lies at -100% or beyond every number",
-    }.get(IrrOutcome(int(outcome)), "no rate brings the present value to zero")
-
-
-def payback(time: Timeline, x: Floats, rate: Floats | None = None) -> Floats:
-    """The time from which the running total stays at or above zero."""
-    if rate is not None:
-        period_rate = rates.per_period(rate, time.per_year)
-        x = x * flows.discount_factors(period_rate, time.t[:, 0]).T
-    return flows.payback(x.T) / time.per_year
-
-
-def why_payback(time: Timeline, x: Floats, rate: Floats | None = None) -> str:
-    """Never paid back, or lost again."""
-    table = x[:, 0]
-    if rate is not None:
-        table = flows.discounted(table, rates.per_period(rate[0], time.per_year))
-    first = float(flows.payback(table, first=True)) / time.per_year
-    left = f"the running total ends at {table.sum():,.2f}"
-    if np.isfinite(first):
-        return f"paid back after {first:.2f} years but lost again; {left}"
-    return f"never paid back; {left}"
-
-
-def profitability_index(time: Timeline, x: Floats, rate: Floats) -> Floats:
-    """Worth of what comes in over worth of what goes out."""
-    return flows.profitability_index(x.T, rates.per_period(rate, time.per_year))
-
-
-def equivalent_annual(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None) -> Floats:
-    """The level yearly amount worth the same."""
-    if years is None:
-        return flows.equivalent_annual(x.T, rate, times=time.years)
-    x, last = _cut(time, x, years, None)
-    return flows.equivalent_annual(x.T, rate, times=time.years, span=last / time.per_year)
-
-
-# Annuities, per period of the timeline.
-
-
-def present_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
-    """The worth today of a payment each period."""
-    i = rates.per_period(rate, time.per_year)
-    return annuity.present_value(payment=payment, rate=i, periods=years * time.per_year)
-
-
-def future_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
-    """What a payment each period has become."""
-    i = rates.per_period(rate, time.per_year)
-    return annuity.future_value(payment=payment, rate=i, periods=years * time.per_year)
-
-
-def loan_payment(time: Timeline, owed: Floats, rate: Floats, years: Floats, per_year: Floats | None = None) -> Floats:
-    """The level payment that clears a debt."""
-    # A loan is paid monthly whatever the deal's timeline, as loans in deals are.
-    often = np.full(1, 12.0) if per_year is None else per_year
-    often = np.where((often >= 1) & (often == np.round(often)), often, np.nan)
-    return annuity.level_payment(owed=owed, rate=rate / often, periods=years * often)
-
-
-# Depreciation.
-
-
-def straight_line(time: Timeline, cost: Floats, residual: Floats, years: Floats) -> Floats:
-    """Depreciation in equal parts."""
-    runs = (time.t >= 1) & (time.t <= years * time.per_year + WHOLE)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.where(years > 0, (cost - residual) / (years * time.per_year), np.nan)
-    return np.where(runs, share, np.where(np.isnan(share), np.nan, 0.0))
-
-
-def declining_balance(time: Timeline, cost: Floats, rate: Floats) -> Floats:
-    """Depreciation by a share of what is left."""
-    left = cost * (1.0 - rate) ** np.maximum(time.year - 1, 0)
-    return np.where(time.t >= 1, left * rate / time.per_year, 0.0)
-
-
 # Days, as numbers of days since 1970.
 
 
@@ -333,7 +191,7 @@ def date(time: Timeline, k: Floats) -> Floats:
     if time.dates is None:
         return np.full(k.shape, np.nan)
     days = time.dates.astype(np.int64).astype(np.float64)
-    inside = _whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
+    inside = whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
     return np.where(inside, days[np.where(inside, np.round(np.where(inside, k, 0)), 0).astype(np.intp)], np.nan)
 
 

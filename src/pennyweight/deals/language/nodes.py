@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -19,6 +19,7 @@ __all__ = [
     "Unary",
     "children",
     "names_in",
+    "rebuilt",
     "renamed",
     "show",
     "walk",
@@ -151,25 +152,31 @@ def renamed(node: Node, names: Mapping[str, str]) -> Node:
     >>> show(renamed(Binary("+", Name("a"), Name("b")), {"a": "c"}))
     'c + b'
     """
+    return rebuilt(node, lambda part: Name(names.get(part.name, part.name)) if isinstance(part, Name) else part)
+
+
+def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
+    """The formula with every part replaced by what `change` makes of it, the smallest parts first."""
+
+    def again(part: Node) -> Node:
+        return rebuilt(part, change)
+
     match node:
-        case Name():
-            return Name(names.get(node.name, node.name))
-        case Number():
-            return node
         case Unary():
-            return Unary(node.operator, renamed(node.operand, names))
+            node = Unary(node.operator, again(node.operand))
         case Binary():
-            return Binary(node.operator, renamed(node.left, names), renamed(node.right, names))
+            node = Binary(node.operator, again(node.left), again(node.right))
         case Compare():
-            return Compare(node.operator, renamed(node.left, names), renamed(node.right, names))
+            node = Compare(node.operator, again(node.left), again(node.right))
         case Logic():
-            return Logic(node.operator, tuple(renamed(part, names) for part in node.parts))
+            node = Logic(node.operator, tuple(map(again, node.parts)))
         case Choose():
-            return Choose(renamed(node.condition, names), renamed(node.yes, names), renamed(node.no, names))
+            node = Choose(again(node.condition), again(node.yes), again(node.no))
         case Call():
-            return Call(node.function, tuple((key, renamed(part, names)) for key, part in node.arguments))
+            node = Call(node.function, tuple((key, again(part)) for key, part in node.arguments))
         case Sum():
-            return Sum(tuple(renamed(part, names) for part in node.parts))
+            node = Sum(tuple(map(again, node.parts)))
+    return change(node)
 
 
 def show(node: Node) -> str:

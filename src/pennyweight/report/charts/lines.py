@@ -57,10 +57,12 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     for label, value in chart.targets:
         ax.axhline(value, color=PEWTER, linestyle="--", linewidth=1.6, zorder=4)
         beside = chart.kind == "bars" or bool(chart.x_words)  # bars would stand under it
-        across, up = (1.005, 0) if beside else (0.01, 4)
+        right = not beside and _farther_at_the_end(chart, value)
+        across, up = (1.005, 0) if beside else (0.99 if right else 0.01, 4)
         ax.annotate(
             drawable(label), (across, value), xycoords=("axes fraction", "data"), xytext=(0, up),
             color=INK, textcoords="offset points", va="center" if beside else "bottom", fontsize=9, zorder=5,
+            ha="right" if right else "left",
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
         )  # fmt: skip
     for number, (label, place) in enumerate(chart.marks):
@@ -73,6 +75,16 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     if len(chart.lines) > 1:
         _legend(chart, ax)
     return ax
+
+
+def _farther_at_the_end(chart: LinesChart, value: float) -> bool:
+    """Whether the lines leave more room around a value at their end than at their beginning."""
+    ends = []
+    for part in (slice(None, max(len(chart.x) // 4, 1)), slice(-max(len(chart.x) // 4, 1), None)):
+        near = np.concatenate([np.asarray(values)[part] for _, values in chart.lines])
+        near = near[np.isfinite(near)]
+        ends.append(float(np.abs(near - value).min()) if near.size else np.inf)
+    return ends[1] > ends[0]
 
 
 def _areas(chart: LinesChart, ax: Axes) -> None:

@@ -19,8 +19,9 @@ def picture(charts: tuple[Chart, ...], form: str) -> bytes:
 
     target = BytesIO()
     marks = {"Creator": MAKER, "Date": None} if form == "svg" else {"Software": MAKER}
+    quick = {"compress_level": 3} if form == "png" else None  # a tenth larger, a third of the time
     with rc_context({"svg.hashsalt": "pennyweight"}):
-        figure(*charts).savefig(target, format=form, metadata=marks)
+        figure(*charts).savefig(target, format=form, metadata=marks, pil_kwargs=quick)
     return target.getvalue()
 
 
