@@ -19,9 +19,12 @@ def picture(charts: tuple[Chart, ...], form: str) -> bytes:
 
     target = BytesIO()
     marks = {"Creator": MAKER, "Date": None} if form == "svg" else {"Software": MAKER}
-    quick = {"compress_level": 3} if form == "png" else None  # a tenth larger, a third of the time
     with rc_context({"svg.hashsalt": "pennyweight"}):
-        figure(*charts).savefig(target, format=form, metadata=marks, pil_kwargs=quick)
+        drawn = figure(*charts)
+        if form == "png":  # packed less: a tenth larger, in a third of the time
+            drawn.savefig(target, format=form, metadata=marks, pil_kwargs={"compress_level": 3})
+        else:
+            drawn.savefig(target, format=form, metadata=marks)
     return target.getvalue()
 
 
