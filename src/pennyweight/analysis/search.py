@@ -58,7 +58,7 @@ def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
     if item.unit in ("rate", "share", "years", "period", "choice", "date"):
         return None
     reach = 100.0 * max(abs(low), abs(high))
-    if item.whole and low >= 0.0:  # there are no -4 users
+    if low >= 0.0 and item.unit != "number":  # a price or a number of users below zero would answer nothing
         return low, reach
     return -reach if item.least is None else item.least, reach
 

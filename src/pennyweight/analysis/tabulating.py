@@ -168,7 +168,9 @@ def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int
         value = float(axis.values[k])
         moved[axis.key] = moved[axis.key] * value if given[axis.key].is_series else value
     values = model.everything(moved)
-    values |= model.figures([moved], [column.name])
+    reached = model.program.depends[model.program.names[column.name]]
+    asked = [question for question in model.definition.questions if reached & model.program.bits[question]]
+    values |= model.figures([moved], [column.name, *asked])
     if np.isinf(values[column.name][0]):
         return "it is larger than any number can hold"
     return why_undefined(model.definition, values, column.name)

@@ -14,7 +14,7 @@ from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import choice
 from pennyweight.quantities.toml_files import Source
-from pennyweight.quantities.units import Style, read_value
+from pennyweight.quantities.units import Style, read_value, refuse_bare_percent
 
 __all__ = [
     "PARTS",
@@ -42,26 +42,10 @@ __all__ = [
 Floats: TypeAlias = NDArray[np.float64]
 
 TOTALS = ("money_in", "money_out", "net_before_loans", "net")
-RESERVED = frozenset(
-    [
-        "t",
-        "end",
-        "year",
-        "per_year",
-        *TOTALS,
-        "pays_off",
-        "label",
-        "note",
-        "based_on",
-        "all_inputs",
-        "judged_by",
-        "undo",
-        "loans",
-        "never",
-        "nan",
-        "inf",
-    ]
-)
+RESERVED = frozenset([
+    "t", "end", "year", "per_year", *TOTALS, "pays_off", "label", "note", "based_on", "all_inputs", "judged_by", "undo",
+    "loans", "never", "nan", "inf",
+])  # fmt: skip
 """Names that mean something of their own."""
 PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
 """The parts of a loan that formulas may name, in the order in which a period works them out."""
@@ -107,7 +91,13 @@ class Input:
         """A value of this input as an analyst types it; InputError says what it takes."""
         if self.choices:
             return float(self.choices.index(choice(given, self.choices, what)))
-        return read_value(given, self.unit, what=what)
+        value = read_value(given, self.unit, what=what)
+        if self.unit == "share":
+            known = [
+                np.nanmax(np.abs(one), initial=1.0) for one in (self.value, self.low, self.high) if one is not None
+            ]
+            refuse_bare_percent(given, value, what=what, most=float(max(known)))
+        return value
 
 
 @dataclass(frozen=True, slots=True)

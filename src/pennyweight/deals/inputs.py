@@ -12,7 +12,7 @@ from pennyweight.deals.definition import Change, Definition, Input, Scenario
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.given import a_text
 from pennyweight.quantities.numbers import as_float
-from pennyweight.quantities.units import read_value
+from pennyweight.quantities.units import read_value, refuse_bare_percent
 
 __all__ = ["BASE", "Ends", "Inputs", "based", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
 
@@ -89,6 +89,8 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         word, _, rest = given.strip().partition(" ")
         unit = "share" if word == "scale" or item.unit == "rate" else item.unit
         amount = read_value(rest, unit, what=f"the {word} of {name}")
+        if word == "shift" and unit == "share":
+            refuse_bare_percent(rest, amount, what=f"the shift of {name}")
         return values[name] * amount if word == "scale" else values[name] + amount
     if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
@@ -98,7 +100,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
             raise InputError(f"{name} has no '{given.strip()}' to go to; give it a value.", at=name)
         value = end
     else:
-        value = read_value(given, item.unit, what=name)
+        value = item.read(given, what=name)
     return np.full(deal.timeline.rows, value) if item.is_series else value
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -29,36 +31,34 @@ def read_places(item: Input, given: object, *, what: str) -> Floats:
 
     A series takes multiples of itself, a choice its words, or "all" of them.
     """
-    unit = "share" if item.is_series else item.unit
+    read = partial(read_value, unit="share") if item.is_series else item.read
     if item.choices:
         if isinstance(given, str):
             given = list(item.choices) if given.strip() == "all" else [word.strip() for word in given.split(",")]
         values = [item.read(word, what=what) for word in a_list(given, what=what, of="choices, or the text all")]
     elif isinstance(given, str):
-        return _read_text(given.strip(), unit, item.step, what)
+        return _read_text(given.strip(), read, item, what)
     else:
-        values = [
-            read_value(value, unit, what=what) for value in a_list(given, what=what, of="values, or a range in a text")
-        ]
+        values = [read(value, what=what) for value in a_list(given, what=what, of="values, or a range in a text")]
     if not values:
         raise InputError(f"{what} has no values.", at=what)
     return np.array(values, dtype=np.float64)
 
 
-def _read_text(text: str, unit: str, step: float | None, what: str) -> Floats:
+def _read_text(text: str, read: Callable[..., float], item: Input, what: str) -> Floats:
     if ".." not in text:
         if slip := _DASHED.fullmatch(text):
             raise InputError(f"{what} is '{text}'; a range is written {slip[1]}..{slip[2]}.", at=what)
         parts = [part.strip() for part in _SEPARATOR.split(text)]
-        return np.array([read_value(part, unit, what=what) for part in parts])
+        return np.array([read(part, what=what) for part in parts])
     match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)
     if not match:
         raise InputError(f"{what} is '{text}'; write a range as 380k..460k/9 or 6%..12%:1%.", at=what)
-    low, high = read_value(match[1], unit, what=what), read_value(match[2], unit, what=what)
+    low, high = read(match[1], what=what), read(match[2], what=what)
     if match["step"]:
-        return _stepped(low, high, read_value(match["step"], unit, what=f"the step of {what}"), text, what)
-    if match["count"] is None and step is not None and unit != "date":  # every value there is
-        return _stepped(low, high, step, text, what)
+        return _stepped(low, high, read(match["step"], what=f"the step of {what}"), text, what)
+    if match["count"] is None and item.step is not None and item.unit != "date":  # every value there is
+        return _stepped(low, high, item.step, text, what)
     count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
     if count != round(count) or not 2 <= count <= MOST:
         raise InputError(f"{what} is '{text}'; write how many values after the /, 2 or more.", at=what)

@@ -18,7 +18,7 @@ from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.rates import read_rate
 
-__all__ = ["UNITS", "Style", "check_currency", "check_locale", "check_unit", "read_value"]
+__all__ = ["UNITS", "Style", "check_currency", "check_locale", "check_unit", "read_value", "refuse_bare_percent"]
 
 _MOST = 1e300  # four times as much is still a number
 
@@ -120,6 +120,21 @@ def read_value(given: object, unit: str, *, what: str) -> float:
     if abs(value) > _MOST:
         raise InputError(f"{what} is {given}; numbers go up to {_MOST:g}.", at=what)
     return value
+
+
+def refuse_bare_percent(given: object, value: float, *, what: str, most: float = 1.0) -> None:
+    """Refuse a share typed as 5 for 5%: a bare number above `most` that carries no percent sign.
+
+    >>> refuse_bare_percent("5%", 0.05, what="vacancy")
+    >>> refuse_bare_percent(5, 5.0, what="vacancy")
+    Traceback (most recent call last):
+    pennyweight.errors.InputError: vacancy: 5 is 500%; write "5%", or "500%" when that is meant.
+    """
+    if abs(value) > most and "%" not in str(given):
+        raise InputError(
+            f'{what}: {given} is {value * 100:,.10g}%; write "{given}%", or "{value * 100:.10g}%" when that is meant.',
+            at=what,
+        )
 
 
 def _value(given: object, unit: str, what: str) -> float:

@@ -149,7 +149,7 @@ def _undisturbed(
     rows, ratio = time.rows, per_year // time.per_year
     when = values[names.index("paid_out")]
     width = max(value.shape[-1] for value in values)
-    never = ~(when <= time.periods + WHOLE)
+    never = ~((when <= time.periods + WHOLE) & (when >= -WHOLE))
     held = np.where(never, 0.0, np.round(np.where(never, 0.0, when))).astype(np.intp)
     term = {
         name: value

@@ -20,7 +20,7 @@ from pennyweight.errors import InputError, within
 from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.toml_files import Source
-from pennyweight.quantities.units import UNITS, read_value
+from pennyweight.quantities.units import UNITS, read_value, refuse_bare_percent
 
 __all__ = ["Context", "all_of", "is_day"]
 
@@ -183,7 +183,10 @@ class Context:
             period = self._figure(node) if node is not None else None
             if period is None or not np.isfinite(period):
                 raise InputError(f"{where}: '{key}' is not a period; write one, such as 5 or \"year 5\".", at=where)
-            moments.append((int(period), read_value(value, unit, what=within(where, f" from {key}"))))
+            what = within(where, f" from {key}")
+            moments.append((int(period), read_value(value, unit, what=what)))
+            if unit == "share":
+                refuse_bare_percent(value, moments[-1][1], what=what)
         if [period for period, _ in moments] != sorted({period for period, _ in moments}):
             raise InputError(f"{where}: steps must follow one another in time, each period once.", at=where)
         series = np.full(self.time.rows, np.nan)

@@ -12,7 +12,7 @@ from pennyweight.deals.definition import Input
 from pennyweight.deals.file.context import Context, is_day
 from pennyweight.deals.file.shape import InputShape
 from pennyweight.errors import InputError, within
-from pennyweight.quantities.units import check_unit, read_value
+from pennyweight.quantities.units import check_unit, read_value, refuse_bare_percent
 
 __all__ = ["digits_of", "is_series", "read_input", "unit_by_use"]
 
@@ -38,6 +38,8 @@ def read_input(
     low, high = (_end(context, name, item, key, unit) for key in ("low", "high"))
     if low is not None and high is not None and low > high:
         raise InputError(f"{where}: low {item.low} is above high {item.high}.", at=where)
+    if unit == "share" and not series:
+        refuse_bare_percent(given, value, what=where, most=max(abs(high or 0.0), 1.0))
     if item.whole and (series or value != round(value)):
         raise InputError(f"{where} is {given}; 'whole' needs a single whole number.", at=where)
     if series:
@@ -97,7 +99,11 @@ def _end(context: Context, name: str, item: InputShape, key: str, unit: str) -> 
     if given is None:
         return None
     where = context.where("inputs", name, key) if context.source.knows("inputs", name, key) else None
-    return read_value(given, unit, what=where or within(context.where("inputs", name), f" {key}"))
+    what = where or within(context.where("inputs", name), f" {key}")
+    value = read_value(given, unit, what=what)
+    if unit == "share":
+        refuse_bare_percent(given, value, what=what)
+    return value
 
 
 def _choice(context: Context, name: str, item: InputShape, label: str) -> Input:

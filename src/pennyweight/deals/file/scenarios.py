@@ -13,9 +13,9 @@ from pennyweight.deals.definition import Change, Input, Level, Line, Scenario
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.deals.language.nodes import Name
-from pennyweight.errors import InputError, nearest
+from pennyweight.errors import InputError, nearest, within
 from pennyweight.quantities.toml_files import keys_of, shaped
-from pennyweight.quantities.units import read_value
+from pennyweight.quantities.units import read_value, refuse_bare_percent
 
 __all__ = ["read_scenarios", "switched"]
 
@@ -182,10 +182,15 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
         return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
     if item.shift is not None:
         shift_unit = "share" if unit == "rate" else unit
-        return Change("shift", read_value(item.shift, shift_unit, what=where), f"+ {item.shift}", where)
+        moved = read_value(item.shift, shift_unit, what=where)
+        if shift_unit == "share":
+            refuse_bare_percent(item.shift, moved, what=within(where, f" shift of {name}"))
+        return Change("shift", moved, f"+ {item.shift}", where)
     value, given = context.value(item, unit, ("scenarios", scenario, name))
     if isinstance(value, np.ndarray) and not inputs[name].is_series:
         raise InputError(
             f"{where}: {name} is one value in the deal and cannot become a series in a scenario.", at=where
         )
+    if unit == "share" and item.value is not None:
+        target.read(item.value, what=where)
     return Change("replace", value, given, where)
