@@ -121,7 +121,8 @@ def test_every_page_of_the_docs_is_what_the_commands_print(name: str) -> None:
 def test_every_input_may_be_wrong(name: str) -> None:
     """Nothing, below zero, empty, ten times its high, 5 for 5%: a page that says something, or one sentence."""
     deal = read(name)
-    for number, (key, item) in enumerate(deal.definition.inputs.items()):
+    inputs = list(deal.definition.inputs.items())
+    for number, (key, item) in enumerate(inputs if THOROUGH else inputs[:: 1 + len(inputs) // 30]):
         ten = 10 * (item.high if item.high is not None else 1.0)
         tries: list[object] = (
             ["", *item.choices[-1:], 0, -1, ten, 5] if not item.is_series else ["", "scale 0", "scale -1"]

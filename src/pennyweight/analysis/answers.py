@@ -61,11 +61,14 @@ def _widening(deal: Definition, item: Input, question: Question, look: Look, bas
     """Look in the usual range, and in a wider one when that held nothing."""
     years = deal.timeline.periods / deal.timeline.per_year
     limits = question.between or default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
+    ranged = question.aim != "true" and item.low is not None and item.high is not None
+    if ranged and not question.between:  # the best of what is likely; a "best" far beyond it is no plan
+        limits = min(item.low or 0.0, base), max(item.high or 0.0, base)
     found = yield from look(deal, item, question, base, limits)
-    further = None if question.between else wider(item, *limits)
+    further = None if question.between or ranged else wider(item, *limits)
     if further is not None and (not found.answers or found.edge):
         second = yield from look(deal, item, question, base, further)
-        if second.answers:
+        if second.answers and not (found.answers and second.edge):
             found = second
     return _picked(found, question.pick)
 

@@ -21,7 +21,7 @@ def show_value(deal: Definition, item: Input, value: float, side: Side = "exactl
     """A value of an input that was worked out, rounded to the side on which a condition holds."""
     if item.choices or item.unit == "date":
         return _shown(deal, item, value, 0, unit)
-    places = _found(deal, item)
+    places = _found(deal, item, value)
     scale = 10.0 ** (places + (2 if item.unit in ("rate", "share") and not item.is_series else 0))
     hair = 1e-9 * abs(value * scale)  # what is whole to nine digits stays itself
     if side == "at most":
@@ -76,12 +76,13 @@ def _typed(deal: Definition, item: Input, value: float) -> int:
     return max(item.digits, least)
 
 
-def _found(deal: Definition, item: Input) -> int:
+def _found(deal: Definition, item: Input, value: float) -> int:
     """Decimals of a value that was worked out: those of its unit, and no fewer than were typed."""
     if item.is_series:
         return 4
     if item.step is not None and float(item.step).is_integer():
         return 0
-    large = isinstance(item.value, float) and abs(item.value) >= 100  # thousands of km need no 1/10,000
-    usual = deal.style.places if item.unit == "money" else _DIGITS.get(item.unit, 2 if large else 4)
+    typed = abs(item.value) if isinstance(item.value, float) else 0.0
+    rough = 2 if max(abs(value), typed) >= 100 else 4  # thousands of kilometres need no ten-thousandths
+    usual = deal.style.places if item.unit == "money" else _DIGITS.get(item.unit, rough)
     return max(usual, item.digits)

@@ -59,6 +59,8 @@ def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
     try:
         document = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, ValueError, RecursionError) as error:
+        if said := _bare_word(str(error), text):
+            raise InputError(f"{path.name}, {said}", at=Place.of_file(path.name)) from None
         raise InputError(f"{path.name} is not valid TOML: {_toml_error(error)}.", at=Place.of_file(path.name)) from None
     return document, Source(path, path.name, positions(text))
 
@@ -120,6 +122,25 @@ def shaped_in_part(
 def keys_of(shape: type[BaseModel]) -> list[str]:
     """The keys of a shape as they are written."""
     return [field.alias or name for name, field in shape.model_fields.items()]
+
+
+_AT = re.compile(r"\(at line (\d+), column (\d+)\)")
+_WORD = re.compile(r"[^,\]}#\"'=\n]+")
+
+
+def _bare_word(message: str, text: str) -> str:
+    """What to say of a value that lacks its quotes, such as low, 5% or 430k; nothing when that is not the mistake."""
+    found = _AT.search(message)
+    if not found:
+        return ""
+    number, column = int(found[1]), int(found[2])
+    line = text.split("\n")[number - 1] if number <= text.count("\n") + 1 else ""
+    begins = max(line.rfind(mark, 0, column) for mark in "=,[{") + 1  # a number is read before its % is met
+    word = _WORD.match(line, begins + len(line[begins:]) - len(line[begins:].lstrip()))
+    said = word[0].strip() if word else ""
+    if said.startswith(("[", "{")) or not re.search("[A-Za-z%]", said) or len(said) > 60 or said in ("true", "false"):
+        return ""
+    return f'line {number}: {said} stands without quotes; write "{said}".'
 
 
 def _toml_error(error: Exception) -> str:

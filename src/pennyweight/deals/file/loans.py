@@ -167,7 +167,7 @@ def _term(
     if not value >= lowest:
         raise InputError(f"{where} is {given}; it is {'zero or more' if lowest == 0 else 'above zero'}.", at=where)
     dotted = f"{name}.{term}"
-    label = f"{name.replace('_', ' ')}: {term.replace('_', ' ')}"
+    label = f"{context.shape.loans[name].label or name.replace('_', ' ')}: {term.replace('_', ' ')}"
     step = _step(term, per_year)
     if step is not None and float(value).is_integer():
         step = max(step, 1.0)  # what is written in whole years is varied by whole years

@@ -44,7 +44,7 @@ from pennyweight.deals.file.shape import (
     shape_of,
 )
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import Extent, Names, used_as
+from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
 from pennyweight.errors import InputError, nearest
@@ -140,6 +140,8 @@ class Reader(Context):
             hints.update(moments_named(line))
         steps.update(dict.fromkeys(hints, 1.0))
         hints = {**used_as(all_nodes(*groups)), **hints}
+        for name, step in steps_of(all_nodes(*groups), self.time.per_year).items():
+            steps.setdefault(name, step)
         for loan in loans.values():
             for name, use in terms_named(loan).items():
                 if use.unit != "number":

@@ -25,7 +25,7 @@ from pennyweight.deals.language.nodes import (
 )
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "used_as"]
+__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "steps_of", "used_as"]
 
 Extent = Literal["single", "line"]
 
@@ -119,6 +119,24 @@ def used_as(nodes: Iterator[Node]) -> dict[str, str]:
                     if isinstance(slot, Name) and kind in ("rate", "years", "period"):
                         found.setdefault(slot.name, kind)
     return found
+
+
+def steps_of(nodes: Iterator[Node], per_year: int) -> dict[str, float]:
+    """The names that functions take for a period, or for the years after which flows end: name to its least step."""
+    found: dict[str, float] = {}
+    for top in nodes:
+        for node in walk(top):
+            if isinstance(node, Call) and node.function in FUNCTIONS:
+                for parameter, slot in zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False):
+                    if isinstance(slot, Name) and parameter.kind == "period":
+                        found[slot.name] = 1.0
+                    elif isinstance(slot, Name) and node.function in _ENDING and parameter.name == "years":
+                        found.setdefault(slot.name, 1.0 / per_year)
+    return found
+
+
+_ENDING = ("npv", "irr", "equivalent_annual")
+"""Functions whose `years` end the flows at a period."""
 
 
 def _misfit(function: Function, where: str, problem: str) -> InputError:
