@@ -131,6 +131,11 @@ percentages (`4.6%`), rates in quotes (`'6% monthly'`), days in quotes (`'2027-0
 one of its words (`mooring == 'rented'`). Every rate is yearly, every span is in years. A question's name is its
 answer; an answer that is not the only one is undefined.
 
+A line is 0 before it runs. `first_period(condition)` therefore looks from period 1 when the condition names amounts
+and all of them begin there; `first_period(condition, 0)` looks from the first day whatever it names.
+
+A share or a rate is a percentage in quotes ("5%") or a fraction (0.05); a bare 5 is refused, for it would be 500 %.
+
 ## Loans
 
 A loan drawn in stages (`advances`) pays on what is drawn so far; at each stage the payment is worked out anew over
@@ -138,6 +143,18 @@ the payments that remain. One taken over (`payments_made`) has its original amou
 owed after these payments; the price includes it. With a `balloon` the payment is worked out over the whole term, and
 what is left falls due after so many years from the day the loan was made. `loan_payment` is paid monthly, whatever
 the timeline, unless `per_year` says otherwise.
+
+## Questions
+
+`find` looks from `low` or less to `high` or more: amounts and counts from 0 to four times their value and, when that
+holds no answer, to a hundred times as much; shares from 0 to 100 %, rates from -50 % to 100 %, spans to the end. The
+value that makes a figure `most` or `least` is looked for between `low` and `high`, when the input has both. `between` says
+otherwise.
+
+## Charts
+
+A line is drawn from the period in which it begins. `from` and `to` end the picture, at a period or at one that a
+formula works out of inputs, such as `to = "life"`.
 
 ## Scenarios
 

@@ -18,10 +18,12 @@ from rich.console import Console, RenderableType
 from rich.segment import Segment
 
 from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, read_loan_file, repay
+from pennyweight.cli.new import listing
 from pennyweight.documents import Document
 from pennyweight.documents.palette import INK, PARCHMENT
 from pennyweight.report.charts.figure import figure
 from pennyweight.report.terminal import renderable
+from pennyweight.starters.library import LIBRARY
 
 SHOTS = Path(__file__).parent / "screenshots"
 STARTERS = Path(str(files("pennyweight") / "starters"))
@@ -36,56 +38,72 @@ def main() -> None:
     varied = taxi.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show=["npv"])
     flows = CashFlows.from_csv(STARTERS / "flows" / "boatyard.csv", currency="EUR").report("7%")
 
-    terminal("weigh", "pennyweight weigh taxi.toml", weighing.document())
+    terminal("weigh", ("pennyweight weigh taxi.toml", weighing.document()))
     house = Deal.read(STARTERS / "house" / "four-flats-house.toml")
     weighed = house.weigh()
     terminal(
         "house",
-        'pennyweight weigh four-flats-house.toml --by year --lines Income,Costs,net,worth --from 1 --to "year 5"',
-        weighed.document(by="year", lines=["Income", "Costs", "net", "worth"], first="year 1", last="year 5"),
+        (
+            'pennyweight weigh four-flats-house.toml --by year --lines Income,Costs,net,worth --from 1 --to "year 5"',
+            weighed.document(by="year", lines=["Income", "Costs", "net", "worth"], first="year 1", last="year 5"),
+        ),
     )
     terminal(
         "why",
-        "pennyweight why taxi.toml npv --against wet_summers --depth 3",
-        taxi.why("npv", against="wet_summers", depth=3).document(),
+        (
+            "pennyweight why taxi.toml npv --against wet_summers --depth 3",
+            taxi.why("npv", against="wet_summers", depth=3).document(),
+        ),
     )
-    terminal("compare", "pennyweight compare taxi.toml", taxi.compare().document())
-    terminal("vary", "pennyweight vary taxi.toml hull=380k..500k/7 hurdle=6%..14%:2% --show npv", varied.document())
+    terminal("compare", ("pennyweight compare taxi.toml", taxi.compare().document()))
     terminal(
-        "find",
-        'pennyweight find taxi.toml hull "npv == 0" --scenario all',
-        taxi.find("hull", "npv == 0", scenarios=taxi.scenarios).document(),
+        "vary_find",
+        ("pennyweight vary taxi.toml hull=380k..500k/7 hurdle=6%..14%:2% --show npv", varied.document()),
+        (
+            'pennyweight find taxi.toml hull "npv == 0" --scenario all',
+            taxi.find("hull", "npv == 0", scenarios=taxi.scenarios).document(),
+        ),
     )
-    terminal("flows", "pennyweight flows boatyard.csv --rate 7% --currency EUR", flows.document())
+    terminal("flows", ("pennyweight flows boatyard.csv --rate 7% --currency EUR", flows.document()))
     endowment = Portfolio.from_csv(STARTERS / "endowment" / "statements.csv").report(
         benchmark=Benchmark.from_csv(STARTERS / "endowment" / "index.csv")
     )
-    terminal("returns", "pennyweight returns statements.csv --benchmark index.csv", endowment.document())
+    terminal("returns", ("pennyweight returns statements.csv --benchmark index.csv", endowment.document()))
     terminal(
-        "bond",
-        "pennyweight bond --coupon 4% --maturity 2031-06-15 --settlement 2026-11-23 --price 97.25",
-        Bond("4%", "2031-06-15").report("2026-11-23", price=97.25).document(),
+        "rates_bond",
+        (
+            "pennyweight rates 6% --compounding half-yearly --inflation 2%",
+            rate_facts("6%", compounding="half-yearly", inflation="2%").document(),
+        ),
+        (
+            "pennyweight bond --coupon 4% --maturity 2031-06-15 --settlement 2026-11-23 --price 97.25",
+            Bond("4%", "2031-06-15").report("2026-11-23", price=97.25).document(),
+        ),
     )
     terminal(
         "repay_working",
-        "pennyweight repay --owed 86k --rate 4.2% --years 15 --currency EUR --working",
-        repay(owed="86k", rate="4.2%", years=15, currency="EUR").working().document(),
-    )
-    terminal(
-        "rates",
-        "pennyweight rates 6% --compounding half-yearly --inflation 2%",
-        rate_facts("6%", compounding="half-yearly", inflation="2%").document(),
+        (
+            "pennyweight repay --owed 86k --rate 4.2% --years 15 --currency EUR --working",
+            repay(owed="86k", rate="4.2%", years=15, currency="EUR").working().document(),
+        ),
     )
     studio = read_loan_file(STARTERS / "loans" / "studio.toml").document()
-    terminal("loan", "pennyweight loan studio.toml", studio)
+    terminal("loan", ("pennyweight loan studio.toml", studio))
     takeover = read_loan_file(STARTERS / "loans" / "four-flats-takeover.toml").document()
-    terminal("takeover", "pennyweight loan four-flats-takeover.toml", takeover)
+    terminal("takeover", ("pennyweight loan four-flats-takeover.toml", takeover))
     figure(*studio.charts).savefig(SHOTS / "chart_loan.png")
-    figure(*weighing.document().charts).savefig(SHOTS / "chart_flows.png")
+    dated = (flows.document().charts[0], endowment.document().charts[0])
+    figure(*weighing.document().charts, *dated).savefig(SHOTS / "chart_flows.png")
     figure(*varied.document().charts).savefig(SHOTS / "chart_map.png")
-    figure(flows.document().charts[0], endowment.document().charts[0]).savefig(SHOTS / "chart_dated.png")
     rooms = house.compare(["base", "by_the_room", "by_the_week", "heavy_works"]).document().charts
     figure(weighed.document().charts[0], rooms[0]).savefig(SHOTS / "chart_house.png")
+    terminal("starters", ("pennyweight new --list", listing()))
+    stop, old, van = (
+        Deal.read(STARTERS / LIBRARY[name].place).weigh().document()
+        for name in ("stop-working", "replacement", "loan-lease-cash")
+    )
+    terminal("stop_working", ("pennyweight weigh stop-working.toml", stop))
+    figure(stop.charts[0], old.charts[0], van.charts[1]).savefig(SHOTS / "chart_starters.png")
     errors()
 
 
@@ -120,11 +138,14 @@ def wrapped(lines: Sequence[str]) -> list[str]:
     return [part for line in lines for part in textwrap.wrap(line, COLUMNS) or [""]]
 
 
-def terminal(name: str, command: str, document: Document) -> None:
-    """A command and what it prints, as a picture."""
+def terminal(name: str, *runs: tuple[str, Document]) -> None:
+    """Commands and what each prints, as a picture."""
     console = Console(width=COLUMNS, color_system="truecolor", force_terminal=True, highlight=False)
-    lines = [[Segment(f"$ {command}")], [Segment("")]]
-    lines += rendered(console, renderable(document, COLUMNS))
+    lines: list[list[Segment]] = []
+    for command, document in runs:
+        lines += [[Segment("")], [Segment("")]] if lines else []
+        lines += [[Segment(f"$ {command}")], [Segment("")]]
+        lines += rendered(console, renderable(document, COLUMNS))
     draw(name, lines)
 
 

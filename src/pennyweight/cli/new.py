@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from pennyweight.errors import InputError, Place
 from pennyweight.starters.library import LIBRARY
 
-__all__ = ["command", "copy_starter"]
+if TYPE_CHECKING:
+    from pennyweight.documents import Document
+
+__all__ = ["command", "copy_starter", "listing"]
 
 
 @click.command("new")
@@ -44,13 +48,19 @@ def command(file: Path | None, starter: str, title: str | None, listing: bool) -
 
 
 def _list_starters() -> None:
-    from pennyweight.documents import Cell, Column, Document, Table
     from pennyweight.report.terminal import print_document
+
+    print_document(listing())
+
+
+def listing() -> Document:
+    """The starters, by what they answer."""
+    from pennyweight.documents import Cell, Column, Document, Table
 
     rows = tuple((Cell(name, "question"), Cell(starter.answers)) for name, starter in LIBRARY.items())
     columns = (Column("Starter", words=True), Column("What it answers", words=True))
     note = "Write one as a file of your own with: pennyweight new FILE.toml --starter NAME"
-    print_document(Document("Deals and loans to start from", (Table("", columns, rows, note),)))
+    return Document("Deals and loans to start from", (Table("", columns, rows, note),))
 
 
 def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Path]:
