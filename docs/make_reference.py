@@ -148,8 +148,8 @@ the timeline, unless `per_year` says otherwise.
 
 `find` looks from `low` or less to `high` or more: amounts and counts from 0 to four times their value and, when that
 holds no answer, to a hundred times as much; shares from 0 to 100 %, rates from -50 % to 100 %, spans to the end. The
-value that makes a figure `most` or `least` is looked for between `low` and `high`, when the input has both. `between` says
-otherwise.
+value that makes a figure `most` or `least` is looked for between `low` and `high`, when the input has both. `between`
+says otherwise.
 
 ## Charts
 

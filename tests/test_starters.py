@@ -35,6 +35,13 @@ def test_every_figure_in_every_scenario_is_what_plain_arithmetic_makes_of_it(nam
     assert deal.definition.tables
     assert deal.definition.charts
     assert deal.definition.own_checks
+    assert len(deal.definition.note) > 200
+    inputs = deal.definition.inputs.values()
+    assert any(item.fixed for item in inputs)
+    for item in inputs:
+        ranged = item.low is not None and item.high is not None
+        assert item.fixed or item.choices or item.is_series or ranged, item.name
+        assert item.label != item.name.replace("_", " ")
     for scenario in deal.scenarios:
         weighing = deal.weigh(scenario)
         expected: Figures = HANDS[name](dict(weighing.inputs), scenario)
