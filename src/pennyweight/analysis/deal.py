@@ -22,6 +22,7 @@ from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
+from pennyweight.quantities.carried import unpacked
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 
@@ -56,14 +57,15 @@ class Deal(Shown):
     def read(cls, path: str | Path) -> Deal:
         """Read a deal file. InputError says file, line and reason when something in it cannot be right.
 
-        `path` is the file.
+        `path` is the file, or a report (.html, .pdf, .xlsx) that Pennyweight made of a deal: it carries the deal.
 
         >>> from importlib.resources import files
         >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
         >>> deal
         Deal('Electric water-taxi for the quay', 12 inputs, 5 scenarios)
         """
-        return cls(read_definition(a_path(path)))
+        with unpacked(a_path(path)) as file:
+            return cls(read_definition(file))
 
     @classmethod
     def from_dict(cls, document: Mapping[str, Any]) -> Deal:

@@ -17,6 +17,7 @@ from pennyweight.deals.inputs import input_named, stack
 from pennyweight.deals.places import MOST as _MOST
 from pennyweight.deals.places import read_places
 from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 
@@ -69,6 +70,26 @@ class Variation(Shown):
         if self.verdicts is not None:
             columns["verdict"] = self.verdicts.reshape(-1)
         return pd.DataFrame(columns)
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The variation as it is handed over; in its workbook each column has the format of its unit.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> (sheet,) = deal.vary({"hurdle": ["8%", "9%"]}, show=["npv"]).handout().sheets()
+        >>> [column.unit for column in sheet.columns][:2]
+        ['rate', 'money']
+        """
+        style = self.definition.style
+        named = [*self.inputs, *(name for name in self.figures if name != "pays_off")]
+        units = {name.replace(" ", "_"): self.definition.unit(name) for name in named}
+        return Handout(
+            document or self.document(), lambda: sheets_of({"cases": self.frame}, units),
+            currency=style.currency, places=style.places,
+        )  # fmt: skip
 
     def _word(self, name: str, value: float) -> float | str:
         item = self.definition.inputs[name]

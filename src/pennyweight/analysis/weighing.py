@@ -31,6 +31,7 @@ from pennyweight.deals.definition import PARTS, Definition
 from pennyweight.deals.inputs import Inputs
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.given import a_text
@@ -290,6 +291,21 @@ class Weighing(Shown):
         periods = None if by is None else selection(self.definition, by, lines, first, last)
         self.work_out()
         return weighing_page(self, periods=periods)
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The weighing as it is handed over: what was assumed, why each figure is what it is, sheets of typed values.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> [sheet.title for sheet in weighing.handout().sheets()][:3]
+        ['Inputs', 'Figures', 'Goals']
+        """
+        from pennyweight.analysis.weighing_handout import weighing_handout
+
+        return weighing_handout(self, document or self.document(), lambda scenario: weigh(self.model, scenario))
 
 
 def work_out_together(weighings: Sequence[Weighing], *, turns: bool) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -12,7 +12,9 @@ from click.core import ParameterSource
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
+from pennyweight.quantities.carried import REPORT_ENDINGS, Carried
 from pennyweight.quantities.text_files import files_read
+from pennyweight.report.cover import Cover, read_logo
 from pennyweight.report.files import check_drawable, check_ending, check_target, write
 from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.form import Written
@@ -21,6 +23,7 @@ from pennyweight.report.forms.registry import FORMS, STREAMS
 __all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_overrides", "scenario_option"]
 
 _FORCE = "pennyweight.force"
+_COVER = "pennyweight.cover"
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 Worked = TypeVar("Worked")
@@ -62,6 +65,15 @@ def output_options(command: Command) -> Command:
         metavar="FILE",
         help=f"Write the result to a file too; the extension sets the format ({endings}). Repeatable.",
     )(command)
+    for name, metavar, said in (
+        ("title", "TEXT", "Set the title of a report (.html, .pdf, .xlsx)."),
+        ("prepared_by", "NAME", "Say on a report who has prepared it."),
+        ("logo", "FILE", "Put a picture (PNG or JPEG) on page one of a report."),
+    ):
+        if name != "title" or "title" not in {param.name for param in getattr(command, "__click_params__", [])}:
+            command = click.option(
+                f"--{name.replace('_', '-')}", name, metavar=metavar, help=said, expose_value=False, callback=_to_cover
+            )(command)
     return click.option(
         "--format",
         "form",
@@ -70,6 +82,11 @@ def output_options(command: Command) -> Command:
         show_default=True,
         help="Choose the format of the standard output.",
     )(command)
+
+
+def _to_cover(ctx: click.Context, param: click.Parameter, value: str | None) -> None:
+    if value is not None:
+        ctx.meta.setdefault(_COVER, {})[param.name] = value
 
 
 def read_overrides(pairs: Iterable[str]) -> dict[str, object]:
@@ -104,6 +121,7 @@ def deliver(
         )
     with files_read() as read:
         result, document = _told_by_option(lambda: _with_page(compute(), page))
+    cover = _cover(read)
     rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
         check_drawable(path, document)
@@ -111,7 +129,7 @@ def deliver(
     written: list[str] = []
     for path in paths:
         try:
-            write(result, path, document=document, table=rows)
+            write(result, path, document=document, table=rows, cover=cover)
         except InputError as error:
             before = f" Written before it: {', '.join(written)}." if written else ""
             raise InputError(f"{error}{before}", at=error.place or "") from None
@@ -125,6 +143,27 @@ def deliver(
     for path in paths:
         click.echo(f"Written: {visible(str(path))}", err=True)
     return result
+
+
+def _cover(read: Mapping[Path, str]) -> Cover:
+    """What the options say of page one, and the files that were read, to go along: a deal or loan file first."""
+    given = click.get_current_context().meta.get(_COVER, {})
+    texts = {path.name: text for path, text in read.items() if text and path.suffix.lower() not in REPORT_ENDINGS}
+    texts = dict(sorted(texts.items(), key=lambda one: not one[0].endswith(".toml")))
+    logo = read_logo(Path(given["logo"])) if given.get("logo") else b""
+    again = _again() if texts else ""
+    return Cover(given.get("title", ""), given.get("prepared_by", ""), logo, again, Carried(texts))
+
+
+def _again() -> str:
+    """How the same is made of the report, when it was asked for with more than its file."""
+    context = click.get_current_context()
+    words = [context.command.name or ""]
+    if context.params.get("scenario", "base") != "base":
+        words.append(f"--scenario {context.params['scenario']}")
+    words += [f"--with {pair}" for pair in context.params.get("replaced", ())]
+    said = "Every command that takes a deal or loan file takes this report instead."
+    return f"{said} The figures here are those of: {' '.join(words)}." if len(words) > 1 else said
 
 
 def _with_page(result: Any, page: Callable[[Any], Document] | None) -> tuple[Any, Document]:

@@ -25,7 +25,7 @@ class _Lines:
 
     def __init__(self, weighing: Any, wanted: dict[str, Any]) -> None:
         self.frame = weighing.lines(**wanted)
-        self.as_dict, self.document = weighing.as_dict, weighing.document
+        self.as_dict, self.document, self.handout = weighing.as_dict, weighing.document, weighing.handout
 
 
 @click.command("weigh")

@@ -6,6 +6,7 @@ from abc import ABC, abstractmethod
 
 from pennyweight.described import Described
 from pennyweight.documents import html, text
+from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Document
 
 __all__ = ["Shown"]
@@ -17,6 +18,21 @@ class Shown(Described, ABC):
     @abstractmethod
     def document(self) -> Document:
         """The result as headings, figures, tables and charts, for any renderer."""
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The result as it is handed over: on paper, as a page, as a workbook.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from pennyweight import rate_facts
+        >>> rate_facts("6%").handout().document.title
+        'The rate 6%'
+        """
+        frames = getattr(self, "frames", None)
+        return Handout(
+            document or self.document(),
+            sheets=lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}),  # type: ignore[attr-defined]
+        )
 
     def __str__(self) -> str:
         return text.render(self.document())

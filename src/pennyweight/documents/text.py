@@ -7,7 +7,7 @@ from textwrap import fill
 
 from pennyweight.documents.model import Block, Checks, Column, Document, Figures, Table, Text, Verdict
 
-__all__ = ["aligned", "render"]
+__all__ = ["aligned", "render", "sort_key"]
 
 _WIDTH = 100
 
@@ -44,6 +44,22 @@ def aligned(texts: list[str], *, words: bool) -> list[str]:
     before = max((len(a) for a, _ in split), default=0)
     after = max((len(b) for _, b in split), default=0)
     return [a.rjust(before) + b.ljust(after) for a, b in split]
+
+
+def sort_key(text: str) -> float | None:
+    """The number a shown figure sorts by: its first one, with its sign; None where there is none.
+
+    >>> sort_key("EUR -1,250.50"), sort_key("12.5% a year"), sort_key("1.234,50"), sort_key("undefined")
+    (-1250.5, 12.5, 1234.5, None)
+    """
+    number = _FIRST_NUMBER.search(text)
+    if number is None:
+        return None
+    before, after = _at_point(text)
+    digits = re.sub(r"\D", "", before[number.start() :])
+    broken = re.match(r"[.,](\d+)", after)
+    size = float(f"{digits or 0}.{broken[1] if broken else 0}")
+    return -size if text[: number.start()].rstrip().endswith(("-", "−")) else size
 
 
 _FIRST_NUMBER = re.compile(r"\d[\d.,]*")

@@ -10,9 +10,11 @@ from pathlib import Path
 
 from pennyweight.errors import InputError, Place, nearest
 
-__all__ = ["beside", "files_read", "read_text"]
+__all__ = ["beside", "files_read", "note_read", "read_text"]
 
-_READ: ContextVar[set[Path] | None] = ContextVar("files_read", default=None)
+_READ: ContextVar[dict[Path, str] | None] = ContextVar("files_read", default=None)
+_KEPT = 8 * 2**20
+"""Texts up to so many characters are remembered, to be handed over with a report."""
 
 
 def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
@@ -28,8 +30,7 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
             raise InputError(
                 f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name)
             )
-        if (noted := _READ.get()) is not None:
-            noted.add(path.resolve())
+        note_read(path)
         with path.open("rb") as handle:
             content = handle.read(largest + 1)
     except InputError:
@@ -51,13 +52,21 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
         raise InputError(f"{name} is not text in UTF-8; save it in UTF-8.", at=Place.of_file(name)) from None
     if "\0" in text:
         raise InputError(f"{name} is not a text file: it holds null characters.", at=Place.of_file(name))
-    return text.replace("\r\n", "\n")
+    text = text.replace("\r\n", "\n")
+    note_read(path, text)
+    return text
+
+
+def note_read(path: Path, text: str = "") -> None:
+    """Remember that a file is read, so that nobody writes over it, and its text when it is no giant."""
+    if (noted := _READ.get()) is not None:
+        noted[path.resolve()] = text if len(text) <= _KEPT else ""
 
 
 @contextmanager
-def files_read() -> Iterator[set[Path]]:
-    """The files that are read inside, links resolved, so that nobody writes over one of them."""
-    noted: set[Path] = set()
+def files_read() -> Iterator[dict[Path, str]]:
+    """The files that are read inside, links resolved, in their order, with their texts."""
+    noted: dict[Path, str] = {}
     token = _READ.set(noted)
     try:
         yield noted

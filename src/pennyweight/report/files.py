@@ -10,6 +10,7 @@ from pathlib import Path
 
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
+from pennyweight.report.cover import Cover
 from pennyweight.report.forms import csv_form
 from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.form import Result, Written
@@ -18,7 +19,14 @@ from pennyweight.report.forms.registry import FORMS
 __all__ = ["check_drawable", "check_ending", "check_target", "write"]
 
 
-def write(result: Result, path: Path, *, document: Document | None = None, table: str | None = None) -> None:
+def write(
+    result: Result,
+    path: Path,
+    *,
+    document: Document | None = None,
+    table: str | None = None,
+    cover: Cover | None = None,
+) -> None:
     """Write a result; InputError when the ending is unknown, there is no chart, or the place cannot be written.
 
     Whether a file that is there already may be replaced is `check_target`'s to say.
@@ -28,7 +36,7 @@ def write(result: Result, path: Path, *, document: Document | None = None, table
     check_drawable(path, page)
     if table is None:
         table = as_csv(result) if form is csv_form.FORM else ""
-    content = form.render(Written(result, page, table))
+    content = form.render(Written(result, page, table, cover or Cover()))
     _replace_with(path, lambda target: target.write_bytes(content))
 
 
@@ -72,13 +80,16 @@ def check_target(path: Path, *, read: Collection[Path], force: bool, header: str
 
 
 def _is_ours(path: Path, header: str) -> bool:
+    form = FORMS[path.suffix.lower()]
     try:
+        if form.knows is not None:
+            return form.knows(path)
         with path.open("rb") as handle:
             head = handle.read(4_096)
     except OSError as error:
         raise InputError(f"{path} cannot be read: {error.strerror}.", at=Place.of_file(path)) from None
     lines = head.decode("utf-8", errors="replace").split("\n")
-    return FORMS[path.suffix.lower()].is_ours(lines, header)
+    return form.is_ours(lines, header)
 
 
 def check_drawable(path: Path, document: Document) -> None:

@@ -17,6 +17,7 @@ from pennyweight.instruments.loans.several import ORDERS, LoanSet
 from pennyweight.instruments.loans.study import LoanStudy
 from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.carried import unpacked
 from pennyweight.quantities.csv_files import read_csv
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.periods import read_per_year
@@ -162,14 +163,19 @@ def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy |
     is to be tried out on it.
 
     Args:
-        path: the file.
+        path: the file, or a report (.html, .pdf, .xlsx) that Pennyweight made of one: it carries the file.
         as_of: the day of which key facts are told, in place of the file's.
 
     >>> from importlib.resources import files
     >>> read_loan_file(str(files("pennyweight.starters") / "loans/studio.toml")).loan.title
     "The ceramicist's studio in Larkmere"
     """
-    document, source = read_toml(a_path(path))
+    with unpacked(a_path(path)) as file:
+        return _read(file, as_of)
+
+
+def _read(path: Path, as_of: str | None) -> LoanStudy | LoanSet | Takeover:
+    document, source = read_toml(path)
     if "deal" in document and "loan" not in document:
         where = source.where("deal")
         raise InputError(f"{where}: this is a deal file; use 'pennyweight weigh', or Deal.read.", at=where)

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
 from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout
+from pennyweight.report.cover import MAKER, Cover
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["MAKER", "Form", "Result", "Written"]
-
-MAKER = "Pennyweight"
-"""What files say of who has made them."""
+__all__ = ["Form", "Result", "Written", "signed"]
 
 
 class Result(Protocol):
@@ -24,6 +24,7 @@ class Result(Protocol):
     def frame(self) -> pd.DataFrame: ...
     def as_dict(self) -> dict[str, Any]: ...
     def document(self) -> Document: ...
+    def handout(self, document: Document | None = None) -> Handout: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,12 @@ class Written:
     result: Result
     document: Document
     table: str
+    cover: Cover = field(default_factory=lambda: Cover())
+
+    @property
+    def handout(self) -> Handout:
+        """The result as it is handed over, with this page."""
+        return self.result.handout(self.document)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +52,8 @@ class Form:
     """Whether the first lines of a file say that we wrote it; given the header of the table to come, too."""
     draws: bool = False
     """Whether it shows charts alone, so that a result without one cannot be written."""
+    knows: Callable[[Path], bool] | None = None
+    """The same, of a file whose head tells nothing."""
     streams: bool = False
     """Whether it may go to the standard output too."""
 

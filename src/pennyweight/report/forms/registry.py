@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pennyweight.report.forms import csv_form, html_form, json_form, picture_forms, text_form
+from pennyweight.report.forms import csv_form, html_form, json_form, pdf_form, picture_forms, text_form, xlsx_form
 from pennyweight.report.forms.form import Form
 
 __all__ = ["FORMS", "STREAMS"]
@@ -13,9 +13,11 @@ FORMS: dict[str, Form] = {
         csv_form.FORM,
         html_form.FORM,
         json_form.FORM,
+        pdf_form.FORM,
         picture_forms.PNG,
         picture_forms.SVG,
         text_form.FORM,
+        xlsx_form.FORM,
     )
 }
 

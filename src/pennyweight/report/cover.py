@@ -1,0 +1,56 @@
+"""What stands on page one besides the result, and the files a report carries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from pennyweight.errors import InputError, Place
+from pennyweight.quantities.carried import Carried
+
+__all__ = ["MAKER", "Cover", "read_logo"]
+
+MAKER = "Pennyweight"
+"""What files say of who has made them."""
+
+_LARGEST_LOGO = 4 * 2**20
+_KINDS = {b"\x89PNG\r\n\x1a\n": "png", b"\xff\xd8\xff": "jpeg"}
+
+
+@dataclass(frozen=True, slots=True)
+class Cover:
+    """Title, who has prepared it, a picture (PNG or JPEG), and the files that are carried."""
+
+    title: str = ""
+    prepared_by: str = ""
+    logo: bytes = b""
+    again: str = ""
+    """The command that makes the same of the files carried."""
+    carried: Carried = field(default_factory=Carried)
+
+    @property
+    def logo_kind(self) -> str:
+        """ "png", "jpeg", or nothing without a logo."""
+        return next((kind for head, kind in _KINDS.items() if self.logo.startswith(head)), "")
+
+
+def read_logo(path: Path) -> bytes:
+    """A picture for page one; InputError when it is none, too large, or cannot be read."""
+    try:
+        if path.stat().st_size > _LARGEST_LOGO:
+            raise InputError(f"--logo: {path} is larger than 4 MB.", at=Place.of_option("--logo"))
+        content = path.read_bytes()
+    except OSError as error:
+        raise InputError(f"--logo: {path} cannot be read: {error.strerror}.", at=Place.of_option("--logo")) from None
+    if not any(content.startswith(head) for head in _KINDS):
+        raise InputError(f"--logo: {path} is no PNG or JPEG picture.", at=Place.of_option("--logo"))
+    try:
+        from io import BytesIO
+
+        from PIL import Image
+
+        with Image.open(BytesIO(content)) as picture:
+            picture.verify()
+    except Exception:
+        raise InputError(f"--logo: {path} is a damaged picture.", at=Place.of_option("--logo")) from None
+    return content

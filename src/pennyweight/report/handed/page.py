@@ -1,0 +1,155 @@
+"""A page that stands alone: every style, script and chart inside, nothing asked of the network."""
+
+from __future__ import annotations
+
+import re
+from base64 import b64encode
+from functools import lru_cache
+from importlib.resources import files
+from typing import TYPE_CHECKING, Any
+
+from pennyweight.documents import Block, Cell, Chart, Checks, Figures, Table, Text, Verdict
+from pennyweight.documents.handout import Handout
+from pennyweight.documents.text import aligned, sort_key
+from pennyweight.quantities.carried import CARRIED_ID, as_script
+from pennyweight.report.charts.picture import picture
+from pennyweight.report.cover import MAKER, Cover
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from jinja2 import Template
+
+__all__ = ["page"]
+
+_SORTABLE = 3
+"""Tables of so many rows and more can be sorted."""
+
+
+def page(handout: Handout, cover: Cover) -> str:
+    """The whole page of what is handed over."""
+    document, whys = handout.document, handout.whys()
+    marks = _Marks()
+    links = {label: marks.of(f"figure {label}") for label in whys}
+    sections = [_section(block, whys, links, marks) for block in document.blocks]
+    charts = [_chart(chart, marks) for chart in document.charts]
+    if charts:
+        charts[0]["title"] = "Charts" if len(charts) > 1 else "Chart"
+    figures = next((k for k, one in enumerate(sections) if one["kind"] in ("figures", "table") and k), len(sections))
+    if any(one["kind"] == "figures" for one in sections):
+        figures = next(k for k, one in enumerate(sections) if one["kind"] == "figures")
+    sections[figures + 1 : figures + 1] = charts
+    assumed = handout.assumed()
+    if assumed is not None:
+        sections.append({"kind": "table", "id": marks.of("inputs"), **_table(assumed, {}, sortable=True)})
+    if cover.carried.files:
+        sections.append({
+            "kind": "files", "title": "What it was made of", "id": marks.of("files"), "again": cover.again,
+            "files": list(cover.carried.files.items()),
+        })  # fmt: skip
+    return _template("report.html").render(
+        lang="en", maker=MAKER, title=cover.title or document.title, subtitle=document.subtitle,
+        prepared_by=cover.prepared_by, logo=b64encode(cover.logo).decode(), logo_kind=cover.logo_kind,
+        sections=sections, style=_file("report.css"), script=_file("report.js"), carried_id=CARRIED_ID,
+        carried=as_script(cover.carried) if cover.carried.files else "",
+    )  # fmt: skip
+
+
+class _Marks:
+    """Names for places of the page, each once."""
+
+    def __init__(self) -> None:
+        self.used: set[str] = set()
+
+    def of(self, text: str) -> str:
+        plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60] or "part"
+        name, number = plain, 1
+        while name in self.used:
+            number += 1
+            name = f"{plain}-{number}"
+        self.used.add(name)
+        return name
+
+
+def _section(block: Block, whys: Mapping[str, Table], links: Mapping[str, str], marks: _Marks) -> dict[str, Any]:
+    title = getattr(block, "title", "")
+    place = marks.of(title or type(block).__name__)
+    match block:
+        case Verdict():
+            return {
+                "kind": "verdict",
+                "title": "",
+                "id": place,
+                "word": block.word,
+                "sentence": block.sentence,
+                "tone": block.tone,
+            }
+        case Text():
+            return {"kind": "text", "title": "", "id": place, "text": block.text, "tone": block.tone}
+        case Checks():
+            return {"kind": "checks", "id": place, "title": "Checks", "lines": block.items}
+        case Figures():
+            lines = [
+                {
+                    "id": links.get(line.label) or marks.of(f"figure {line.label}"), "label": line.label,
+                    "value": line.value.text, "tone": line.value.tone, "note": line.note,
+                    "why": _table(whys[line.label], {}) if line.label in whys else None,
+                }
+                for line in block.lines
+            ]  # fmt: skip
+            return {"kind": "figures", "id": place, "title": title or "Figures", "lines": lines}
+        case Table():
+            return {"kind": "table", "id": place, **_table(block, links, sortable=True)}
+        case _:
+            return {"kind": "text", "title": "", "id": place, "text": "", "tone": "plain"}
+
+
+def _table(block: Table, links: Mapping[str, str], *, sortable: bool = False) -> dict[str, Any]:
+    columns = [
+        None if column.words else aligned([row[k].text for row in block.rows], words=False)
+        for k, column in enumerate(block.columns)
+    ]
+    rows = [
+        [_cell(cell, None if own is None else own[n], links) for cell, own in zip(row, columns, strict=True)]
+        for n, row in enumerate(block.rows)
+    ]
+    whole = not any(cell.text == "…" for row in block.rows for cell in row)
+    return {
+        "title": block.title, "caption": "" if sortable else block.title, "columns": block.columns, "rows": rows,
+        "note": block.note, "sortable": sortable and whole and len(rows) >= _SORTABLE,
+    }  # fmt: skip
+
+
+def _cell(cell: Cell, figure: str | None, links: Mapping[str, str]) -> dict[str, Any]:
+    link = next((place for label, place in links.items() if cell.text in (label, label.split(",")[0])
+                 or cell.text.startswith(f"{label}, ")), None)  # fmt: skip
+    kind = "n" if figure is not None else "t" if cell.text.startswith((" ", "└")) else "w"
+    return {
+        "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone, "link": link,
+        "key": None if figure is None else sort_key(cell.text),
+    }  # fmt: skip
+
+
+def _chart(chart: Chart, marks: _Marks) -> dict[str, Any]:
+    drawn = picture((chart,), "svg").decode()
+    drawn = re.sub(r"<metadata>.*?</metadata>", "", drawn[drawn.index("<svg") :], flags=re.DOTALL)
+    drawn = drawn.replace("<svg ", f'<svg role="img" aria-label="{_attribute(chart.title)}" ', 1)
+    return {"kind": "chart", "id": marks.of(f"chart {chart.title}"), "title": "", "svg": drawn, "caption": chart.title}
+
+
+def _attribute(text: str) -> str:
+    from html import escape
+
+    return escape(text, quote=True)
+
+
+def _file(name: str) -> str:
+    return (files("pennyweight.report.handed") / "templates" / name).read_text(encoding="utf-8")
+
+
+@lru_cache(maxsize=1)
+def _template(name: str) -> Template:
+    from jinja2 import Environment, StrictUndefined
+
+    made = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    return made.from_string(_file(name))
