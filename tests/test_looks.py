@@ -21,6 +21,7 @@ from pennyweight.documents import (
     Document,
     FigureLine,
     Figures,
+    LinesChart,
     RateChart,
     Table,
     Text,
@@ -144,10 +145,48 @@ def test_charts_touch_only_their_ax_and_return_it() -> None:
         mine, other = made.subplots(1, 2)
         assert draw(chart, mine) is mine
         assert not other.has_data()
-        assert mine.get_title(loc="left") == chart.title
+        assert mine.get_title(loc="left").replace("\n", " ") == chart.title
         assert mine.get_xlabel()
         assert mine.get_ylabel()
     assert pyplot.get_fignums() == []
+
+
+@pytest.mark.parametrize("width", [10.0, 6.0])
+def test_charts_stand_the_long_the_large_and_the_lonely(width: float) -> None:
+    """Long labels, trillions, one point, a thousand of them, all below zero: all inside, and the lines have the room."""
+    long = "A label of a line that somebody wrote without thinking of the chart it will stand in"
+    years, many = np.arange(0.0, 11.0), np.linspace(0, 30, 1000)
+    hard = [
+        LinesChart("a", f"{long}: {long}", years, ((long, years * 1e12 - 5e12), ("b", -years * 1e12)), "Years", "EUR"),
+        LinesChart("b", "One point", np.array([1.0]), (("only", np.array([5.0])),), "Years", "EUR"),
+        LinesChart(
+            "c", "Many", many, (("w", np.sin(many)), (long, np.cos(many))), "Years", "EUR", targets=((long, 0.5),)
+        ),
+        LinesChart("d", long, years, (("loss", years - 20),), "Years", "EUR", "bars", marks=((long, 5.0),)),
+        LinesChart("e", long, years, ((long, years + 1), ("b", years)), "Years", "EUR", "area"),
+    ]
+    for chart in hard:
+        made = figure(chart, width=width, height=width * 0.625)
+        canvas = FigureCanvasAgg(made)
+        canvas.draw()
+        renderer, whole = canvas.get_renderer(), made.bbox
+        (ax,) = made.axes
+        legend = ax.get_legend()
+        texts = [
+            *ax.get_xticklabels(),
+            *ax.get_yticklabels(),
+            *ax.texts,
+            ax._left_title,  # type: ignore[attr-defined]
+            ax.xaxis.label,
+            ax.yaxis.label,
+        ]
+        texts += legend.get_texts() if legend else []
+        for shown in texts:
+            box = shown.get_window_extent(renderer)
+            inside = box.x0 >= -1 and box.y0 >= -1 and box.x1 <= whole.x1 + 1 and box.y1 <= whole.y1 + 1
+            assert inside or not shown.get_text(), f"{chart.name}: {shown.get_text()}"
+        assert ax.get_window_extent(renderer).width > 0.4 * whole.width, chart.name
+    assert figure(hard[1]).axes[0].lines[0].get_marker() == "o"
 
 
 def test_nothing_drawn_is_clipped_or_overlaps() -> None:

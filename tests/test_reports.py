@@ -6,6 +6,7 @@ import datetime as dt
 import json
 import math
 import re
+import runpy
 from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader, PdfWriter
 
-from pennyweight import Deal, InputError, read_loan_file
+from pennyweight import Deal, InputError, rate_facts, read_loan_file
 from pennyweight.cli.main import status
 from pennyweight.report.cover import Cover
 from pennyweight.report.handed.page import page
@@ -240,3 +241,15 @@ def test_a_strangers_report_is_read_as_data_only(ending: str, tmp_path: Path) ->
     for path in (tmp_path / f"other{ending}", tmp_path / f"none{ending}"):
         with pytest.raises(InputError):
             read_loan_file(path)
+
+
+def test_results_show_themselves_in_a_notebook() -> None:
+    """The example notebook runs, cell by cell; a result brings its chart, and draws on the axes it is given alone."""
+    cells = runpy.run_path(str(Path(__file__).parents[1] / "docs" / "notebook.py"))
+    assert "<svg" in cells["weighing"]._repr_html_()
+    assert cells["left"].get_title(loc="left").replace("\n", " ") == cells["weighing"].document().charts[0].title
+    assert len(cells["made"].axes) >= 2
+    with pytest.raises(InputError, match="nothing to draw"):
+        rate_facts("6%").plot()
+    with pytest.raises(InputError, match="from 0 to 1"):
+        cells["loan"].plot(chart=2)

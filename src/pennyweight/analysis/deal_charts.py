@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.findings import finding, lowest
 from pennyweight.analysis.showing import headed, show_value
 from pennyweight.deals.compiler.program import drawn_name
-from pennyweight.deals.definition import Definition, OwnChart
+from pennyweight.deals.definition import Definition, Input, OwnChart
 from pennyweight.deals.early import Early
 from pennyweight.deals.language.nodes import Name
 from pennyweight.documents import Chart, LinesChart
@@ -81,10 +85,38 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
                 marks.append((label, days / 365.25))
             else:
                 targets.append((label, answer.value))
+    aim = None
+    if chart.target is not None and value is not None:
+        aim = (deal.label(chart.target.name) if isinstance(chart.target, Name) else targets[-1][0], value)
+    much = partial(deal.style.with_unit, unit=deal.unit(chart.lines[0]))
+    title = _titled(chart.label, made, aim, partial(_after, deal), much)
     return LinesChart(
-        made.name, made.title, made.x, made.lines, made.x_title, made.y_title, made.kind, tuple(targets), tuple(marks),
+        made.name, title, made.x, made.lines, made.x_title, made.y_title, made.kind, tuple(targets), tuple(marks),
         percent=made.percent, x_percent=made.x_percent,
     )  # fmt: skip
+
+
+def _after(deal: Definition, years: float) -> str:
+    return f"after {deal.style.with_unit(round(years, 2), 'years')}"
+
+
+def _titled(
+    label: str,
+    made: LinesChart,
+    aim: tuple[str, float] | None,
+    where: Callable[[float], str],
+    much: Callable[[float], str],
+) -> str:
+    """The chart's label and what it shows; without a label what it shows alone."""
+    if made.kind == "area" and len(made.lines) == 2:
+        (first, one), (_, other) = made.lines
+        whole = float(one[-1] + other[-1])
+        share = f"{float(one[-1]) / whole:.0%}" if whole > 0 else ""
+        said = f"of {much(whole)} {where(float(made.x[-1]))}, {share} is {first}" if share else ""
+    else:
+        said = finding(made.x, made.lines, aim, where, much) if made.x.size else ""
+    own = said.removeprefix(f"{label} ") if said.startswith(f"{label} ") else f": {said}" if said else ""
+    return f"{label}{' ' if own and not own.startswith(':') else ''}{own}" if label else said or made.title
 
 
 def _figure(weighing: Weighing, chart: OwnChart, key: str) -> float | None:
@@ -167,7 +199,17 @@ def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
         )
     words = tuple(item.choices[round(value)] for value in first.values.tolist()) if item.choices else ()
     y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, unit)
-    return LinesChart(
+    made = LinesChart(
         chart.name, chart.label or table.label, first.values, lines, headed(deal, first.key, first.label), y_title,
         chart.kind, x_words=words, percent=unit in ("share", "rate"), x_percent=item.unit in ("share", "rate"),
     )  # fmt: skip
+    if words:
+        return made
+    much = partial(deal.style.with_unit, unit=unit)
+    where = partial(_at, deal, item)
+    told = lowest(made.x, made.lines, where) if len(made.lines) > 2 else ""
+    return replace(made, title=f"{made.title}: {told}" if told else _titled(made.title, made, None, where, much))
+
+
+def _at(deal: Definition, item: Input, value: float) -> str:
+    return f"at {show_value(deal, item, value)}"

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from typing import Any
 
 from pennyweight.described import Described
 from pennyweight.documents import html, text
+from pennyweight.documents.drawing import draw, inline_picture
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Document
+from pennyweight.errors import InputError
+from pennyweight.quantities.numbers import whole
 
 __all__ = ["Shown"]
 
@@ -34,8 +38,26 @@ class Shown(Described, ABC):
             sheets=lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}),  # type: ignore[attr-defined]
         )
 
+    def plot(self, ax: Any = None, *, chart: int = 0) -> Any:
+        """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.
+
+        Args:
+            ax: where to draw; nothing else is touched.
+            chart: which of the charts, counted from 0.
+
+        >>> from pennyweight import Loan
+        >>> Loan(1_000, "6%", years=1).plot().get_ylabel()
+        'Owed'
+        """
+        charts = self.document().charts
+        if not charts:
+            raise InputError("There is nothing to draw here: this result has figures and tables alone.", at="chart")
+        number = whole(chart, what="chart", least=0, most=len(charts) - 1)
+        return draw(charts[number], ax)
+
     def __str__(self) -> str:
         return text.render(self.document())
 
     def _repr_html_(self) -> str:
-        return html.render(self.document())
+        document = self.document()
+        return html.render(document) + inline_picture(document.charts[:1])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from textwrap import wrap
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,14 +14,22 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.axis import Axis
 
-__all__ = ["drawable", "frame", "plain_ticks", "short"]
+__all__ = ["drawable", "frame", "plain_ticks", "short", "short_lines"]
+
+_TITLE = 7.6
+"""Characters of a title on an inch."""
+_LARGE = ((1e13, 1e12, " tn"), (1e10, 1e9, " bn"), (1e7, 1e6, " mn"))
+"""From where on amounts along an axis are written in millions, billions and trillions."""
 
 
 def frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
     """Title, axes, grid and spines, the same on every chart."""
     ax.set_facecolor(PARCHMENT)
     title, x_title, y_title = map(drawable, (title, x_title, y_title))
-    ax.set_title(title, loc="left", color=INK, fontsize=14, pad=14)
+    made = ax.get_figure(root=True)
+    lines = short_lines(title, round(_TITLE * (made.get_figwidth() if made is not None else 10.0)), 3)
+    size = 14 if "\n" not in lines else 12
+    ax.set_title(lines, loc="left", color=INK, fontsize=size, pad=14)
     ax.set_xlabel(x_title, color=INK)
     ax.set_ylabel(y_title, color=INK)
     ax.tick_params(colors=INK)
@@ -39,12 +48,27 @@ def plain_ticks(axis: Axis) -> None:
 
     def written(value: float, _: object) -> str:
         places = np.asarray(axis.get_majorticklocs(), dtype=np.float64)
+        largest = float(np.abs(places).max(initial=0.0))
+        unit, word = next(((size, said) for least, size, said in _LARGE if largest >= least), (1.0, ""))
+        places, value = places / unit, value / unit
         step = float(np.diff(places).min()) if places.size > 1 else 1.0
         gaps = ((d, np.abs(places - np.round(places, d)).max()) for d in range(7))
         decimals = next((d for d, gap in gaps if gap <= 1e-4 * step), 2)
-        return f"{round(value, decimals) + 0.0:,.{decimals}f}"
+        return f"{round(value, decimals) + 0.0:,.{decimals}f}{word if value else ''}"
 
     axis.set_major_formatter(FuncFormatter(written))
+
+
+def short_lines(text: str, width: int, most: int) -> str:
+    """A text in lines of a width, no more than `most`; what is left out is marked.
+
+    >>> short_lines("Income of the fund after tax", 12, 2)
+    'Income of\\nthe fund…'
+    """
+    lines = wrap(text, max(width, 8)) or [""]
+    if len(lines) > most:
+        lines = [*lines[: most - 1], f"{lines[most - 1][: max(width, 8) - 1].rstrip()}…"]
+    return "\n".join(lines)
 
 
 def drawable(text: str) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 
 from pennyweight.documents import LinesChart
 from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
-from pennyweight.report.charts.frame import drawable, frame, plain_ticks
+from pennyweight.report.charts.frame import drawable, frame, plain_ticks, short_lines
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -51,7 +51,8 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     else:
         for number, (_, values) in enumerate(chart.lines):
             color, dash, _ = _STYLES[number % len(_STYLES)]
-            ax.plot(chart.x, values, color=color, linestyle=dash, linewidth=2.2, zorder=3)
+            alone = "o" if np.isfinite(values).sum() == 1 else ""  # a line of one point is no line
+            ax.plot(chart.x, values, color=color, linestyle=dash, marker=alone, linewidth=2.2, zorder=3)
     if any((np.asarray(values)[np.isfinite(values)] < 0).any() for _, values in chart.lines):
         ax.axhline(0, color=INK, linewidth=0.8)
     for label, value in chart.targets:
@@ -60,7 +61,7 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
         right = not beside and _farther_at_the_end(chart, value)
         across, up = (1.005, 0) if beside else (0.99 if right else 0.01, 4)
         ax.annotate(
-            drawable(label), (across, value), xycoords=("axes fraction", "data"), xytext=(0, up),
+            short_lines(drawable(label), 60, 2), (across, value), xycoords=("axes fraction", "data"), xytext=(0, up),
             color=INK, textcoords="offset points", va="center" if beside else "bottom", fontsize=9, zorder=5,
             ha="right" if right else "left",
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
@@ -68,7 +69,8 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     for number, (label, place) in enumerate(chart.marks):
         ax.axvline(place, color=BRASS, linestyle=":", linewidth=2)
         ax.annotate(
-            drawable(label), (place, 0.98 - 0.05 * (number % 16)), xycoords=("data", "axes fraction"), xytext=(5, 0),
+            short_lines(drawable(label), 40, 3), (place, 0.98 - 0.05 * (number % 16)),
+            xycoords=("data", "axes fraction"), xytext=(5, 0),
             textcoords="offset points", va="top", color=INK, fontsize=9, zorder=5,
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
         )  # fmt: skip
@@ -123,9 +125,13 @@ def _legend(chart: LinesChart, ax: Axes) -> None:
         color, dash, hatch = _STYLES[number % len(_STYLES)]
         filled = chart.kind in ("area", "bars") or chart.x_words
         if filled:
-            entries.append(Patch(facecolor=color, hatch=hatch, edgecolor=PARCHMENT, label=drawable(label)))
+            entries.append(
+                Patch(facecolor=color, hatch=hatch, edgecolor=PARCHMENT, label=short_lines(drawable(label), 26, 3))
+            )
         else:
-            entries.append(Line2D([], [], color=color, linestyle=dash, linewidth=2.2, label=drawable(label)))
+            entries.append(
+                Line2D([], [], color=color, linestyle=dash, linewidth=2.2, label=short_lines(drawable(label), 26, 3))
+            )
     legend = ax.legend(
         handles=entries, loc="upper left", bbox_to_anchor=(1.01, 1.0), frameon=False, labelcolor=INK, handlelength=2.6,
         fontsize=9,

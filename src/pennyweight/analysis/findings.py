@@ -1,0 +1,82 @@
+"""What a chart of lines shows, in one clause: which line passes which, and where; else where it ends."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["finding", "lowest"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Lines: TypeAlias = Sequence[tuple[str, Floats]]
+
+
+def finding(
+    x: Floats,
+    lines: Lines,
+    target: tuple[str, float] | None,
+    where: Callable[[float], str],
+    much: Callable[[float], str],
+) -> str:
+    """One clause on the lines over x; `where` and `much` write a place and a value. Nothing when nothing turns.
+
+    >>> x = np.array([0.0, 1.0, 2.0])
+    >>> cost, gain = ("Cost", np.array([5.0, 5.0, 5.0])), ("Gain", np.array([0.0, 4.0, 8.0]))
+    >>> finding(x, [gain, cost], None, lambda place: f"after {place:g} years", str)
+    'Gain passes Cost after 1.25 years'
+    >>> finding(x, [gain], ("Cost", 9.0), str, str), finding(x, [gain], None, lambda place: f"after {place:g}", str)
+    ('Gain stays below Cost', 'Gain is 8.0 after 2')
+    """
+    known = [(label, values) for label, values in lines if np.isfinite(values).any()]
+    if not known:
+        return ""
+    first, values = known[0]
+    if target is not None and len(known) == 1:
+        return _passes(x, first, values, target[0], np.full(x.size, target[1]), where)
+    over_zero = _passes(x, first, values, "zero", np.zeros(x.size), where)
+    if " passes " in over_zero:
+        return over_zero
+    if len(known) == 2:
+        told = _passes(x, first, values, *known[1], where)
+        return told if " passes " in told else ""
+    place = int(np.flatnonzero(np.isfinite(values))[-1])
+    return f"{first} is {much(float(values[place]))} {where(float(x[place]))}" if len(known) == 1 else ""
+
+
+def lowest(x: Floats, lines: Lines, where: Callable[[float], str]) -> str:
+    """Which of several lines lies lowest, when that changes once; nothing when it does not.
+
+    >>> x = np.array([0.0, 1.0, 2.0])
+    >>> lowest(x, [("Cash", 0 * x + 3), ("Lease", 2 * x), ("Loan", 0 * x + 9)], lambda place: f"at {place:g}")
+    'Lease is the lowest, at 1.5 and beyond Cash'
+    """
+    table = np.array([values for _, values in lines])
+    if not np.isfinite(table).all():
+        return ""
+    at = table.argmin(axis=0)
+    turns = np.flatnonzero(at[1:] != at[:-1])
+    if turns.size != 1:
+        return ""
+    k = int(turns[0])
+    before, after = int(at[k]), int(at[k + 1])
+    apart = table[before] - table[after]
+    place = float(x[k] + apart[k] / (apart[k] - apart[k + 1]) * (x[k + 1] - x[k]))
+    return f"{lines[before][0]} is the lowest, {where(place)} and beyond {lines[after][0]}"
+
+
+def _passes(x: Floats, label: str, a: Floats, other: str, b: Floats, where: Callable[[float], str]) -> str:
+    apart = a - b
+    there = np.flatnonzero(np.isfinite(apart) & (np.abs(apart) > 1e-9 * np.maximum(np.abs(a), np.abs(b))))
+    if not there.size:
+        return f"{label} and {other} are the same"
+    sign = np.sign(apart[there])
+    turns = np.flatnonzero(sign[1:] != sign[:-1])
+    if not turns.size:
+        return f"{label} stays {'above' if sign[0] > 0 else 'below'} {other}"
+    low, high = there[turns[-1]], there[turns[-1] + 1]
+    part = apart[low] / (apart[low] - apart[high])
+    above, below = (label, other) if sign[-1] > 0 else (other, label)
+    return f"{above} passes {below} {where(float(x[low] + part * (x[high] - x[low])))}"

@@ -1,0 +1,31 @@
+"""The one seam through which a result reaches the floor that draws: found by its name, and only when asked for.
+
+Nothing below that floor imports it, so that a result costs no Matplotlib before somebody wants to see it.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any
+
+from pennyweight.documents.model import Chart
+
+__all__ = ["draw", "inline_picture"]
+
+
+def draw(chart: Chart, ax: Any) -> Any:
+    """Draw a chart on an axes, or on one of a new figure."""
+    drawn: Any = import_module("pennyweight.report.charts.figure")
+    if ax is None:
+        made = drawn.figure(chart)
+        return made.axes[0]
+    return drawn.draw(chart, ax)
+
+
+def inline_picture(charts: tuple[Chart, ...]) -> str:
+    """The charts as SVG that may stand in a page; nothing without a chart."""
+    if not charts:
+        return ""
+    drawn: Any = import_module("pennyweight.report.charts.picture")
+    text: str = drawn.picture(charts, "svg").decode()
+    return text[text.index("<svg") :]
