@@ -9,6 +9,11 @@ import pennyweight as pw
 from tests.builders import TAXI
 
 
+def changed() -> pw.Changes:
+    one, other = ({"deal": "Kiln", "measures": {"cost": f"{k} * 1.2"}} for k in (8_000, 9_000))
+    return pw.Deal.from_dict(one).changes_to(pw.Deal.from_dict(other))
+
+
 @lru_cache(maxsize=1)
 def taxi() -> pw.Deal:
     return pw.Deal.read(TAXI)
@@ -44,6 +49,8 @@ RESULTS: dict[str, Callable[[], object]] = {
     "Answer": lambda: taxi().find("hull", "npv == 0").outcomes["base"].answers[0],
     "Answers": lambda: taxi().find("hull", "npv == 0").outcomes["base"],
     "BondReport": lambda: bond().report("2026-11-23", price=97.25),
+    "Change": lambda: changed().changes[0],
+    "Changes": lambda: changed(),
     "Comparison": lambda: taxi().compare(["base", "dear_hull"]),
     "Coupons": lambda: bond().coupons("2026-11-23"),
     "Document": lambda: loan().document(),

@@ -9,6 +9,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pennyweight.analysis.changes import Change, Changes
     from pennyweight.analysis.comparison import Comparison
     from pennyweight.analysis.deal import Deal
     from pennyweight.analysis.found import Answer, Answers, Found
@@ -77,6 +78,8 @@ _HOMES = {
     "Bond": "instruments.bonds.bond",
     "BondReport": "instruments.bonds.report",
     "CashFlows": "instruments.flows.cash_flows",
+    "Change": "analysis.changes",
+    "Changes": "analysis.changes",
     "Comparison": "analysis.comparison",
     "Coupons": "instruments.bonds.coupon_days",
     "Deal": "analysis.deal",
@@ -160,6 +163,8 @@ __all__ = [
     "Bond",
     "BondReport",
     "CashFlows",
+    "Change",
+    "Changes",
     "Comparison",
     "Coupons",
     "Deal",

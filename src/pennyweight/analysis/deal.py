@@ -9,7 +9,8 @@ from typing import Any, Literal
 from pennyweight.analysis import comparison, finding, variation, weighing, why
 from pennyweight.analysis.asked_period import read_period
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.comparison import Comparison
+from pennyweight.analysis.changes import Changes, changes_between
+from pennyweight.analysis.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal_page import deal_page
 from pennyweight.analysis.found import Found
 from pennyweight.analysis.turning import TurningPoint, turning_points
@@ -241,6 +242,29 @@ class Deal(Shown):
         weighings = {one: self.weigh(one, inputs=inputs) for one in dict.fromkeys(chosen)}
         period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
         return why.why(weighings, a_text(name, what="name"), period, whole(depth, what="depth", least=0, most=40))
+
+    def changes_to(self, newer: Deal, scenario: str = "base") -> Changes:
+        """Compare this deal with a newer version of it: inputs, formulas and goals that differ, and what each did.
+
+        Args:
+            newer: the other version.
+            scenario: both are weighed in it where they have one of that name, else as they stand.
+
+        >>> from importlib.resources import files
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.changes_to(deal).changes
+        ()
+        """
+        if not isinstance(newer, Deal):
+            raise InputError(f"newer is {type(newer).__name__}; it must be a Deal.", at="newer")
+        comparison = compare_deals({"before": self._model, "now": newer._model}, a_text(scenario, what="scenario"))
+        source = self.definition.source
+        own = scenario if scenario in self.definition.scenarios else "base"
+
+        def weigh_other(document: dict[str, Any]) -> weighing.Weighing:
+            return weighing.weigh(Model.of(define(document, source.path)), own)
+
+        return changes_between(source.document, newer.definition.source.document, comparison, weigh_other)
 
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None

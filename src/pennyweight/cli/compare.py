@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from pennyweight.analysis.changes import Changes
 from pennyweight.analysis.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.options import deliver, output_options, overrides, read_overrides
@@ -37,10 +38,13 @@ def command(
 ) -> None:
     """Put the scenarios of a deal, or several deals, side by side: inputs that differ, figures, goals.
 
+    Two versions of one deal are told by their names: then what differs between the files comes first, and what each
+    difference did to the figures.
+
     Example: pennyweight compare taxi.toml --scenario base --scenario wet_summers
     """
 
-    def compute() -> Comparison:
+    def compute() -> Comparison | Changes:
         read = {path: Deal.read(path) for path in each_once(deals)}
         if len(deals) == 1:
             return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced), against=against)
@@ -49,7 +53,16 @@ def command(
         names = {path: path.stem for path in deals}
         if len(set(names.values())) < len(names):
             names = {path: str(path) for path in deals}
+        if len(deals) == 2 and against is None and _versions(*read.values()):
+            first, second = read.values()
+            return first.changes_to(second, scenarios[0] if scenarios else "base")
         models = {names[path]: deal.model for path, deal in read.items()}
         return compare_deals(models, scenarios[0] if scenarios else "base", against)
 
     deliver(compute, form, outputs)
+
+
+def _versions(old: Deal, new: Deal) -> bool:
+    """Whether two deals are versions of one: at least half of their inputs and lines bear the same names."""
+    one, other = ({*deal.definition.inputs, *deal.definition.lines} for deal in (old, new))
+    return len(one & other) * 2 >= max(len(one), len(other), 1)

@@ -36,6 +36,7 @@ class _Lines:
 @click.option("--lines", metavar="NAMES", help="Show these lines, levels or groups, with commas between; needs --by.")
 @click.option("--from", "first", metavar="PERIOD", help="Show from this period, day or 'year N' on; needs --by.")
 @click.option("--to", "last", metavar="PERIOD", help="Show up to this period, day or 'year N'; needs --by.")
+@click.option("--watch", is_flag=True, help="Weigh again whenever the deal or a file it reads is saved.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if the deal does not pay off.")
 @output_options
 def command(
@@ -46,6 +47,7 @@ def command(
     lines: str | None,
     first: str | None,
     last: str | None,
+    watch: bool,
     strict: bool,
     form: str,
     outputs: tuple[Path, ...],
@@ -64,6 +66,8 @@ def command(
         )
     named = None if lines is None else [name.strip() for name in lines.split(",")]
     wanted = {"by": by, "lines": named, "first": first, "last": last}
+    if watch:
+        return _watch(deal, scenario, replaced, wanted, form, outputs)
     result = deliver(
         lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
         form,
@@ -72,3 +76,17 @@ def command(
         table=lambda weighing: as_csv(weighing if by is None else _Lines(weighing, wanted)),
     )
     return 1 if strict and result.verdict != "pays off" else 0
+
+
+def _watch(
+    deal: Path, scenario: str, replaced: tuple[str, ...], wanted: dict[str, Any], form: str, outputs: tuple[Path, ...]
+) -> int:
+    from pennyweight.analysis.deal import Deal
+    from pennyweight.cli.watching import saved, watch
+
+    if form != "table" or outputs:
+        option = "--output" if outputs else "--format"
+        raise InputError(f"{option} does not go with --watch, which shows the page alone.", at=Place.of_option(option))
+    inputs = read_overrides(replaced)
+    watch(deal, lambda: Deal.read(deal).weigh(scenario, inputs=inputs), lambda w: w.document(**wanted), saved)
+    return 0

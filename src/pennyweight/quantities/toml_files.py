@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -28,8 +28,12 @@ _DEEP_KEY = re.compile(rf"(?:[\w\"'-]++[ \t]*+\.[ \t]*+){{{_DEEPEST}}}")
 class Source:
     """Where a document came from: its file, and the line of each key, for messages."""
 
-    def __init__(self, path: Path | None, name: str, lines: dict[tuple[str, ...], int]) -> None:
+    def __init__(
+        self, path: Path | None, name: str, lines: dict[tuple[str, ...], int], document: Mapping[str, Any] | None = None
+    ) -> None:
         self.path, self.name, self._lines = path, name, lines
+        self.document: Mapping[str, Any] = document or {}
+        """What stands there, as TOML says it."""
 
     def where(self, *keys: str) -> Place:
         """ "taxi.toml, line 31, [money_in] fares" """
@@ -62,7 +66,7 @@ def read_toml(path: Path) -> tuple[dict[str, Any], Source]:
         if said := _bare_word(str(error), text):
             raise InputError(f"{path.name}, {said}", at=Place.of_file(path.name)) from None
         raise InputError(f"{path.name} is not valid TOML: {_toml_error(error)}.", at=Place.of_file(path.name)) from None
-    return document, Source(path, path.name, positions(text))
+    return document, Source(path, path.name, positions(text), document)
 
 
 def shaped(

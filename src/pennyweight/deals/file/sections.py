@@ -66,9 +66,9 @@ def read_definition(path: Path) -> Definition:
     return Reader(*read_shape(path)).definition()
 
 
-def define(document: dict[str, Any]) -> Definition:
-    """Read a deal given as nested dictionaries, as its file would say it; files beside it are not reached."""
-    source = Source(None, "the deal", {})
+def define(document: dict[str, Any], beside: Path | None = None) -> Definition:
+    """Read a deal given as nested dictionaries, as its file would say it; files lie `beside` another one, if any."""
+    source = Source(beside, "the deal", {}, document)
     shape, mistakes, broken = shape_of(document, source)
     return Reader(shape, source, mistakes, broken).definition()
 
