@@ -258,7 +258,7 @@ def test_no_answer_is_status_3(run) -> None:
 
 
 def test_flows_from_periods_and_from_dates(run, tmp_path: Path) -> None:
-    (tmp_path / "p.csv").write_text('period;amount\n0;-1000\n2;700\n2;"600,5"\n1;0\n', encoding="utf-8")
+    (tmp_path / "p.csv").write_text('period,amount\n0,-1000\n2,700\n2,"600,5"\n1,0\n', encoding="utf-8")
     refused = run("flows", "p.csv", "--rate", "10%")
     assert refused.code == 2
     assert "row 4, column 'amount' is '600,5', which could be 600.5 or 6005" in refused.err

@@ -178,7 +178,7 @@ def test_files_that_are_no_deal(tmp_path: Path) -> None:
         Deal.read(tmp_path)
     with pytest.raises(InputError, match="nothing to weigh"):
         Deal.read(tmp_path / "taxi.toml")
-    (tmp_path / "bytes.toml").write_bytes(b"\xff\xfe\x00")
+    (tmp_path / "bytes.toml").write_bytes(b"\xff\xfd\x00")
     with pytest.raises(InputError, match="not text in UTF-8"):
         Deal.read(tmp_path / "bytes.toml")
     (tmp_path / "empty.toml").write_text("", encoding="utf-8")

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import click
 
-from pennyweight.cli.options import deliver, output_options
+from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.flows.cash_flows import CashFlows
 from pennyweight.quantities.periods import PER_YEAR
@@ -17,6 +17,7 @@ __all__ = ["command"]
 
 @click.command("flows")
 @click.argument("file", type=click.Path(path_type=Path))
+@table_options("date", "period", "amount")
 @click.option("--rate", metavar="RATE", help="Discount at this effective yearly rate.")
 @click.option(
     "--period", type=click.Choice(list(PER_YEAR)), help="Set the length of a period, for a CSV without dates."
@@ -47,6 +48,9 @@ __all__ = ["command"]
 @output_options
 def command(
     file: Path,
+    columns: tuple[str, ...],
+    decimal: str | None,
+    sheet: str | None,
     rate: str | None,
     period: str | None,
     reinvested_at: str | None,
@@ -61,13 +65,19 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
-    """Measure the flows in a CSV with the columns 'amount' and 'date' or 'period'; in positive, out negative.
+    """Measure the flows in a CSV, workbook or Parquet file with the columns 'amount' and 'date' or 'period'.
+
+    What comes in is positive, what goes out negative.
 
     Example: pennyweight flows boatyard.csv --rate 7% --currency EUR
     """
 
     def compute() -> Any:
-        flows = CashFlows.from_csv(file, period=period, day_count=day_count, valued_on=valued_on, currency=currency)
+        named = read_pairs(columns, ("date", "period", "amount"), "--column")
+        flows = CashFlows.from_csv(
+            file, period=period, day_count=day_count, valued_on=valued_on, currency=currency, columns=named,
+            decimal=decimal, sheet=sheet,
+        )  # fmt: skip
         if working or places is not None:
             if rate is None:
                 raise InputError("--working discounts the flows, so it needs --rate.", at=Place.of_option("--working"))

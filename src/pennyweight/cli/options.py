@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -20,7 +20,10 @@ from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.form import Written
 from pennyweight.report.forms.registry import FORMS, STREAMS
 
-__all__ = ["deal_argument", "deliver", "output_options", "overrides", "read_overrides", "scenario_option"]
+__all__ = [
+    "deal_argument", "deliver", "output_options", "overrides", "read_overrides", "read_pairs", "scenario_option",
+    "table_options",
+]  # fmt: skip
 
 _FORCE = "pennyweight.force"
 _COVER = "pennyweight.cover"
@@ -45,6 +48,37 @@ overrides = click.option(
     metavar="INPUT=VALUE",
     help="Replace the value of an input: 430k, 9%, 'scale 0.85' or 'shift 500'. Repeatable.",
 )
+
+
+def table_options(*columns: str) -> Callable[[Command], Command]:
+    """Add --column, --decimal and --sheet to a command that reads tables with these columns."""
+
+    def add(command: Command) -> Command:
+        command = click.option(
+            "--sheet", metavar="NAME", help="Read this sheet of a workbook (.xlsx); without it, the first."
+        )(command)
+        command = click.option(
+            "--decimal", type=click.Choice([".", ","]), help="Set the decimal mark, when the amounts do not tell."
+        )(command)
+        return click.option(
+            "--column", "columns", multiple=True, metavar="NAME=HEADER",
+            help=f"Say how the file calls the column {', '.join(columns[:-1])} or {columns[-1]}. Repeatable.",
+        )(command)  # fmt: skip
+
+    return add
+
+
+def read_pairs(texts: Iterable[str], known: Collection[str], option: str) -> dict[str, str]:
+    """NAME=WORD texts as a mapping, with names that are known."""
+    found = {}
+    for text in texts:
+        name, equals, value = text.partition("=")
+        if not equals or name not in known or not value:
+            raise InputError(
+                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.", at=Place.of_option(option)
+            )
+        found[name] = value
+    return found
 
 
 def output_options(command: Command) -> Command:
@@ -140,6 +174,8 @@ def deliver(
         from pennyweight.report.terminal import print_document
 
         print_document(document)
+    for remark in read.remarks:
+        click.echo(visible(remark), err=True)
     for path in paths:
         click.echo(f"Written: {visible(str(path))}", err=True)
     return result

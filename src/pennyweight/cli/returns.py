@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from pennyweight.cli.options import deliver, output_options
+from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.portfolios.benchmark import Benchmark
 from pennyweight.instruments.portfolios.portfolio import Portfolio
@@ -18,13 +18,7 @@ __all__ = ["command"]
 
 @click.command("returns")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option(
-    "--column",
-    "columns",
-    multiple=True,
-    metavar="NAME=HEADER",
-    help="Say how the file calls the column date, account, kind or amount. Repeatable.",
-)
+@table_options(*COLUMNS)
 @click.option(
     "--kind",
     "kinds",
@@ -55,6 +49,8 @@ __all__ = ["command"]
 def command(
     files: tuple[Path, ...],
     columns: tuple[str, ...],
+    decimal: str | None,
+    sheet: str | None,
     kinds: tuple[str, ...],
     start: str | None,
     end: str | None,
@@ -65,9 +61,10 @@ def command(
     form: str,
     outputs: tuple[Path, ...],
 ) -> None:
-    """Work out the returns of a portfolio from CSVs.
+    """Work out the returns of a portfolio from CSVs, workbooks or Parquet files.
 
-    The columns are date, account, kind (value, deposit, withdrawal) and amount.
+    The columns are date, account, kind (value, deposit, withdrawal) and amount; or date and value in one file and date
+    and amount, signed, in another.
 
     Example: pennyweight returns statements.csv --benchmark index.csv --from 2024-12-31
     """
@@ -75,8 +72,10 @@ def command(
     def compute() -> Any:
         portfolio = Portfolio.from_csv(
             *files,
-            columns=_pairs(columns, COLUMNS, "--column"),
-            kinds={word: kind for kind, word in _pairs(kinds, KINDS, "--kind").items()},
+            columns=read_pairs(columns, COLUMNS, "--column"),
+            kinds={word: kind for kind, word in read_pairs(kinds, KINDS, "--kind").items()},
+            decimal=decimal,
+            sheet=sheet,
         )
         if year_to_date:
             if start or end:
@@ -90,15 +89,3 @@ def command(
         return portfolio.report(timing=timing, benchmark=beside, currency=currency)
 
     deliver(compute, form, outputs)
-
-
-def _pairs(texts: tuple[str, ...], known: tuple[str, ...], option: str) -> dict[str, str]:
-    found = {}
-    for text in texts:
-        name, equals, value = text.partition("=")
-        if not equals or name not in known or not value:
-            raise InputError(
-                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.", at=Place.of_option(option)
-            )
-        found[name] = value
-    return found

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import stat
+import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -10,9 +11,18 @@ from pathlib import Path
 
 from pennyweight.errors import InputError, Place, nearest
 
-__all__ = ["beside", "files_read", "note_read", "read_text"]
+__all__ = ["FilesRead", "beside", "files_read", "note_form", "note_read", "note_remark", "read_text"]
 
-_READ: ContextVar[dict[Path, str] | None] = ContextVar("files_read", default=None)
+
+class FilesRead(dict[Path, str]):
+    """The files that are read, links resolved, in their order, with their texts; `remarks` is what reading noticed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.remarks: list[str] = []
+
+
+_READ: ContextVar[FilesRead | None] = ContextVar("files_read", default=None)
 _KEPT = 8 * 2**20
 """Texts up to so many characters are remembered, to be handed over with a report."""
 
@@ -46,10 +56,12 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
         raise InputError(f"'{name}' cannot be the name of a file.") from None
     if len(content) > largest:
         raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name))
+    wide = content.startswith((b"\xff\xfe", b"\xfe\xff"))
     try:
-        text = content.decode("utf-8-sig")
+        text = content.decode("utf-16" if wide else "utf-8-sig")
     except UnicodeDecodeError:
-        raise InputError(f"{name} is not text in UTF-8; save it in UTF-8.", at=Place.of_file(name)) from None
+        known = "UTF-16" if wide else "UTF-8"
+        raise InputError(f"{name} is not text in {known}; save it in UTF-8.", at=Place.of_file(name)) from None
     if "\0" in text:
         raise InputError(f"{name} is not a text file: it holds null characters.", at=Place.of_file(name))
     text = text.replace("\r\n", "\n")
@@ -63,10 +75,24 @@ def note_read(path: Path, text: str = "") -> None:
         noted[path.resolve()] = text if len(text) <= _KEPT else ""
 
 
+def note_remark(remark: str) -> None:
+    """Say what was left out of a file: beside the result of a command, as a warning in Python."""
+    if (noted := _READ.get()) is not None:
+        noted.remarks.append(remark)
+    else:
+        warnings.warn(remark, UserWarning, stacklevel=5)
+
+
+def note_form(remark: str) -> None:
+    """Say how a file was read, beside the result of a command."""
+    if (noted := _READ.get()) is not None and remark not in noted.remarks:
+        noted.remarks.append(remark)
+
+
 @contextmanager
-def files_read() -> Iterator[dict[Path, str]]:
-    """The files that are read inside, links resolved, in their order, with their texts."""
-    noted: dict[Path, str] = {}
+def files_read() -> Iterator[FilesRead]:
+    """The files that are read inside, and what is to be said of them."""
+    noted = FilesRead()
     token = _READ.set(noted)
     try:
         yield noted

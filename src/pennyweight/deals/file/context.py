@@ -165,7 +165,7 @@ class Context:
             return self._steps(item.steps, unit, keys), "steps"
         if item.column is None:
             raise InputError(f"{where}: name the 'column' of {item.file} to read.", at=where)
-        series, remark = read_series(self.source, str(item.file), item.column, self.time, where)
+        series, remark = read_series(self.source, str(item.file), item.column, self.time, where, item.sheet)
         if remark:
             self.remarks.append(remark)
         return series, f"{item.file}, column {item.column}"

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
-from pennyweight.quantities.csv_files import CsvTable, read_csv
+from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
 from pennyweight.quantities.dates import read_dates
 from pennyweight.quantities.text_files import beside
 from pennyweight.quantities.toml_files import Source
@@ -19,7 +19,9 @@ __all__ = ["read_series"]
 Floats: TypeAlias = NDArray[np.float64]
 
 
-def read_series(source: Source, file: str, column: str, time: Timeline, where: str) -> tuple[Floats, str | None]:
+def read_series(
+    source: Source, file: str, column: str, time: Timeline, where: str, sheet: str | None = None
+) -> tuple[Floats, str | None]:
     """Read (periods + 1,) values, and a remark when the file holds more than is used.
 
     With a column `period` each value stands at its period, with one `date` at the period that holds the day; without,
@@ -29,7 +31,7 @@ def read_series(source: Source, file: str, column: str, time: Timeline, where: s
         raise InputError(
             f"{where}: a deal that was not read from a file cannot read '{file}'; give its values as steps.", at=where
         )
-    table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file)
+    table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file, reading=Reading(sheet=sheet))
     values = table.amounts(column, share=True)
     series = np.full(time.rows, np.nan)
     if "period" in table.header:

@@ -58,6 +58,7 @@ class InputShape(_Shape):
     steps: dict[str, Scalar] | None = None
     file: str | None = None
     column: str | None = None
+    sheet: str | None = None
     choices: list[str] | None = None
     unit: str | None = None
     label: str | None = None
@@ -147,6 +148,7 @@ class OverrideShape(_Shape):
     steps: dict[str, Scalar] | None = None
     file: str | None = None
     column: str | None = None
+    sheet: str | None = None
 
 
 class ScenarioShape(_Shape):

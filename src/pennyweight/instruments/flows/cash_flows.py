@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -20,7 +20,8 @@ from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
-from pennyweight.instruments.flows.flow_files import flows_of_pandas, read_flows
+from pennyweight.instruments.flows.flow_files import by_day, flows_of_pandas, read_flows
+from pennyweight.quantities.csv_files import reading_of
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
@@ -101,19 +102,26 @@ class CashFlows(Described):
         day_count: str = "actual/365",
         valued_on: str | dt.date | np.datetime64 | None = None,
         currency: str = "",
+        columns: Mapping[str, str] | None = None,
+        decimal: str | None = None,
+        sheet: str | None = None,
     ) -> CashFlows:
-        """Read a CSV with the columns `amount` and either `date` or `period` (whole numbers from 0 on).
+        """Read a CSV, a workbook or a Parquet file with the columns `amount` and `date` or `period` (from 0 on).
 
         Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
 
-        `path` is the file; `period`, `day_count`, `valued_on` and `currency` as in CashFlows.
+        Args:
+            path: the file. period, day_count, valued_on, currency: as in CashFlows.
+            columns: what the file calls these, such as {"date": "Booked on"}.
+            decimal: its decimal mark, "." or ",", when the amounts alone do not tell.
+            sheet: the sheet of a workbook; left out: the first.
 
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> CashFlows.from_csv(str(folder / "flows" / "boatyard.csv")).amounts[:3].tolist()
         [-180000.0, -42500.0, 9800.0]
         """
-        amounts, dates = read_flows(a_path(path), period)
+        amounts, dates = read_flows(a_path(path), period, reading_of(columns, decimal, sheet))
         if dates is not None:
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
         return cls(amounts, period=period or "year", day_count=day_count, valued_on=valued_on, currency=currency)
@@ -351,7 +359,7 @@ class CashFlows(Described):
 
     def _for_irr(self) -> tuple[Floats, Floats | None]:
         """Periodic flows are solved per period, which is exact and quicker."""
-        return (self.amounts, None) if self.dates is None else _by_day(self.amounts, self.times)
+        return (self.amounts, None) if self.dates is None else by_day(self.amounts, self.times)
 
     def _yearly(self, rate: float) -> KnownRate:
         if self.dates is not None or self.period == "year":
@@ -390,9 +398,3 @@ _NO_OUTLAY = {
     "all": "No money goes out, so there is nothing to measure a return on.",
     "first": "The first flow is no outlay; measure on all outlays instead.",
 }
-
-
-def _by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
-    """Flows of one day added up, so that times strictly increase; ends at which nothing happens are left out."""
-    days, place = np.unique(times, return_inverse=True)
-    return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days

@@ -9,25 +9,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.csv_files import CsvTable, read_csv
+from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
 from pennyweight.quantities.dates import Days
 
-__all__ = ["flows_of_pandas", "read_flows"]
+__all__ = ["by_day", "flows_of_pandas", "read_flows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
 
-def read_flows(path: Path, period: str | None) -> tuple[Floats, Days | None]:
+def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats, Days | None]:
     """The amounts of a file, and their dates; None when they come one a period, which may be said then."""
-    table = read_csv(path)
+    table = read_csv(path, reading=reading)
+    when = next((name for name in ("date", "period") if table.has(name)), None)
+    table = table if when is None else table.without_totals(when)
     amounts = table.amounts("amount")
-    if "date" in table.header:
+    if when == "date":
         if period is not None:
             raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
         if not amounts.size:
             raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
         return amounts, table.dates("date")
-    if "period" not in table.header:
+    if when is None:
         raise InputError(
             f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}.",
             at=Place.of_file(path),
@@ -50,6 +52,12 @@ def flows_of_pandas(data: Any) -> tuple[Any, Any]:
     if isinstance(index, pd.DatetimeIndex):
         return data, index.to_numpy().astype("datetime64[D]")
     return data, None if pd.api.types.is_numeric_dtype(index) else list(index)
+
+
+def by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
+    """Flows of one day added up, so that times strictly increase; ends at which nothing happens are left out."""
+    days, place = np.unique(times, return_inverse=True)
+    return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days
 
 
 def _by_period(table: CsvTable, amounts: Floats) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeAlias
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.described import Described
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.csv_files import read_csv
+from pennyweight.quantities.csv_files import read_csv, reading_of
 from pennyweight.quantities.dates import Days, read_dates
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.numbers import read_row
@@ -46,17 +47,24 @@ class Benchmark(Described):
         keep_copies(self, dates=dates[order], levels=levels[order])
 
     @classmethod
-    def from_csv(cls, path: str | Path) -> Benchmark:
-        """Read a CSV with the columns `date` and `level`.
+    def from_csv(
+        cls,
+        path: str | Path,
+        *,
+        columns: Mapping[str, str] | None = None,
+        decimal: str | None = None,
+        sheet: str | None = None,
+    ) -> Benchmark:
+        """Read a CSV, a workbook or a Parquet file with the columns `date` and `level`.
 
-        `path` is the file; InputError names row and column.
+        `path` is the file; `columns`, `decimal` and `sheet` as in Portfolio.from_csv. InputError names row and column.
 
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
         [100.0, 102.8]
         """
-        table = read_csv(a_path(path))
+        table = read_csv(a_path(path), reading=reading_of(columns, decimal, sheet))
         dates, levels = table.dates("date"), table.amounts("level")
         if not levels.size or (levels <= 0).any():
             raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))

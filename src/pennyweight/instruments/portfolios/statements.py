@@ -3,43 +3,75 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections import Counter
 from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
 
 from pennyweight.errors import InputError, choice, nearest
+from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.csv_files import read_csv
-from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
+from pennyweight.quantities.dates import Days, read_date
 from pennyweight.quantities.given import a_list
 
-__all__ = ["COLUMNS", "KINDS", "Date", "rows_of", "values_and_flows"]
+__all__ = ["COLUMNS", "KINDS", "Date", "Row", "rows_of", "values_and_flows"]
 
 Date = str | dt.date | np.datetime64
+Row = tuple[Date, str, str, float]
+"""Day, account, kind, amount."""
 KINDS = ("value", "deposit", "withdrawal")
-COLUMNS = ("date", "account", "kind", "amount")
+COLUMNS = ("date", "account", "kind", "amount", "value")
 
 
-def rows_of(path: Path, columns: Mapping[str, str], kinds: Mapping[str, str]) -> list[tuple[Date, str, str, float]]:
-    """The rows of one statement file, in our words."""
-    table = read_csv(path)
-    names = {name: columns.get(name, name) for name in COLUMNS}
-    days, amounts, words = table.dates(names["date"]), table.amounts(names["amount"]), table.column(names["kind"])
-    has_accounts = names["account"] in table.header or "account" in columns
-    accounts = table.column(names["account"]) if has_accounts else [path.stem] * len(words)
-    rows: list[tuple[Date, str, str, float]] = []
+def rows_of(path: Path, reading: Reading, kinds: Mapping[str, str]) -> tuple[list[Row], list[str]]:
+    """The rows of one statement file, in our words, and what was left out of it.
+
+    A file without a column of kinds holds values when it has a column `value`, else signed amounts: deposits above
+    zero, withdrawals below. Kinds that change no balance of the owner's (dividends, fees, interest) are left out.
+    """
+    table = read_csv(path, reading=reading).without_totals("date")
+    days = table.dates("date")
+    accounts = table.column("account") if table.has("account") else [path.stem] * len(days)
+    if not table.has("kind"):
+        return _without_kinds(table, days, accounts), []
+    amounts, words = table.amounts("amount"), table.column("kind")
+    rows: list[Row] = []
+    others: Counter[str] = Counter()
     for line, day, account, word, amount in zip(table.lines, days, accounts, words, amounts, strict=True):
         kind = kinds.get(word, word.lower())
         if kind not in KINDS:
-            hint = nearest(word, KINDS) or "."
-            where = table.place(line, names["kind"])
-            raise InputError(f"{where} is '{word}'{hint} It must be one of {', '.join(KINDS)}.", at=where)
+            hint = nearest(kind, KINDS, closeness=0.75)
+            if hint or not word:
+                where = table.place(line, reading.columns.get("kind", "kind"))
+                said = f"is '{word}'{hint}" if word else "is empty;"
+                raise InputError(f"{where} {said} It must be one of {', '.join(KINDS)}.", at=where)
+            others[word] += 1
+            continue
         if amount < 0 and kind != "value":
             where = table.place(line)
             raise InputError(f"{where}: a {kind} of {amount}; write it positive, its kind says which way.", at=where)
         rows.append((day, account, kind, float(amount)))
-    return rows
+    told = [
+        f"{path.name}: left out {count} {'row' if count == 1 else 'rows'} of kind '{word}', no {listed(KINDS, 'or')}."
+        for word, count in others.items()
+    ]
+    return rows, told
+
+
+def _without_kinds(table: CsvTable, days: Days, accounts: list[str]) -> list[Row]:
+    if table.has("value"):
+        values = table.amounts("value")
+        return [
+            (day, account, "value", float(value)) for day, account, value in zip(days, accounts, values, strict=True)
+        ]
+    amounts = table.amounts("amount")
+    return [
+        (day, account, "deposit" if amount > 0 else "withdrawal", abs(float(amount)))
+        for day, account, amount in zip(days, accounts, amounts, strict=True)
+        if amount
+    ]
 
 
 def values_and_flows(
