@@ -15,7 +15,7 @@ test: $(READY)
 	$(BIN)/ruff format --check . && \
 	$(BIN)/mypy && \
 	$(BIN)/lint-imports --no-cache && \
-	$(BIN)/pytest && \
+	$(BIN)/pytest -rs && \
 	echo "The tests took $$(($$(date +%s) - begun)) seconds."
 
 thorough: $(READY)

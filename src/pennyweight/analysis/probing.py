@@ -16,6 +16,8 @@ from typing import Any, Generic, TypeAlias, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.progress import tell
+
 __all__ = ["Known", "Probe", "Search", "Sweep", "in_step", "lowest_between", "narrowed"]
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -53,6 +55,7 @@ def in_step(
     for number, probe in enumerate(probes):
         _advance(number, probe, None, waiting, found)
     while waiting:
+        tell("searches for answers and turning points", len(probes) - len(waiting), len(probes))
         numbers: list[int] = []
         total = 0
         for number, places in waiting.items():  # no round needs more memory than there is

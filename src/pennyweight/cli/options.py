@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 import click
 from click.core import ParameterSource
 
+from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
@@ -153,7 +154,7 @@ def deliver(
         raise InputError(
             "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
         )
-    with files_read() as read:
+    with files_read() as read, shown_progress():
         result, document = _told_by_option(lambda: _with_page(compute(), page))
     cover = _cover(read)
     rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
+from pennyweight.progress import teller
 
 __all__ = ["evaluate"]
 
@@ -204,6 +205,7 @@ class _Evaluation:
         self.program, self.plan, self.fixed, self.results, self.cases = program, plan, fixed, results, cases
         self.varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
         self.rows = program.time.rows
+        self.done, self.tell = 0, teller()
         self.block_size = _block_size(program, plan)
         self.chunk = min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
 
@@ -226,6 +228,9 @@ class _Evaluation:
         with np.errstate(all="ignore"):
             for start, stop in spans:
                 self.block(start, stop, pool, gathered)
+                self.done += stop - start
+                if self.cases > size:
+                    self.tell("cases", self.done, self.cases)
 
     def block(self, start: int, stop: int, pool: list[Floats], gathered: Mapping[int, Floats]) -> None:
         """Both stages for one block, and its results put in their place."""
