@@ -8,6 +8,7 @@ import math
 import re
 import runpy
 from html.parser import HTMLParser
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
@@ -20,6 +21,7 @@ from pennyweight import Deal, InputError, rate_facts, read_loan_file
 from pennyweight.cli.main import status
 from pennyweight.report.cover import Cover
 from pennyweight.report.handed.page import page
+from pennyweight.report.handed.paper import paper
 from pennyweight.report.handed.workbook import workbook
 from tests.builders import STARTERS, TAXI, deal
 
@@ -194,6 +196,17 @@ def test_a_paper_says_on_page_one_what_a_lender_asks(folder: Path, capsys: pytes
         assert status(["weigh", "taxi.toml", "--output", "p.pdf", "--logo", logo]) == 2
         assert said in capsys.readouterr().err
         assert not Path("p.pdf").exists()
+
+
+@pytest.mark.parametrize(
+    "name", ["business/project", "property/land", "business/loan-lease-cash", "house/four-flats-house"]
+)
+def test_no_page_of_a_paper_is_empty_and_page_one_is_whole(name: str) -> None:
+    weighing = Deal.read(STARTERS / f"{name}.toml").weigh()
+    sheets = [sheet.extract_text() for sheet in PdfReader(BytesIO(paper(weighing.handout(), Cover()))).pages]
+    assert min(map(len, sheets)) > 200
+    for said in (weighing.verdict.upper(), "Goals", "Key figures", "What is assumed"):
+        assert said in sheets[0]
 
 
 def _carrying(ending: str, files: dict[str, str], path: Path) -> Path:

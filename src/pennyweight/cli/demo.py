@@ -33,6 +33,9 @@ _COMMANDED = (
 )  # fmt: skip
 
 
+_REPORTS = (".html", ".pdf", ".xlsx")
+
+
 @click.command("demo")
 @click.option(
     "--folder",
@@ -50,22 +53,39 @@ def command(folder: Path) -> None:
     from pennyweight.report.files import check_target
 
     for name in ("weighing.json", "weighing.png", "map.png", "house.png", "boatyard.png", "endowment.png",
-                 "studio.json", "studio.png", "takeover.png"):  # fmt: skip
+                 "studio.json", "studio.png", "takeover.png",
+                 *(f"{of}{ending}" for of in ("taxi", "house", "studio") for ending in _REPORTS)):  # fmt: skip
         check_target(folder / name, read=(), force=False)
     taxi, boatyard, statements, index, studio, takeover, layers, house = _copy_data(folder)
     commands = (
-        ["weigh", str(taxi), "--output", str(folder / "weighing.json"), "--output", str(folder / "weighing.png")],
+        [
+            "weigh",
+            str(taxi),
+            "--output",
+            str(folder / "weighing.json"),
+            "--output",
+            str(folder / "weighing.png"),
+            *_report(folder, "taxi", "The harbour board of Larkmere"),
+        ],
         ["compare", str(taxi)],
         ["vary", str(taxi), "hull=380k..500k/7", "hurdle=6%..14%:2%", "--output", str(folder / "map.png")],
         ["find", str(taxi), "hull", "npv == 0", "--scenario", "all"],
         ["why", str(taxi), "npv", "--against", "wet_summers", "--depth", "1"],
-        ["weigh", str(house), "--output", str(folder / "house.png")],
+        ["weigh", str(house), "--output", str(folder / "house.png"), *_report(folder, "house", "J. Alder, Larkmere")],
         ["flows", str(boatyard), "--rate", "7%", "--currency", "EUR", "--output", str(folder / "boatyard.png")],
         ["returns", str(statements), "--benchmark", str(index), "--output", str(folder / "endowment.png")],
         ["grow", "--opening", "6k", "--deposit", "350", "--per-year", "month", "--rate", "3.5%", "--closing", "41k"],
         ["withdraw", "--withdrawal", "24k", "--growth", "2%", "--rate", "4%", "--years", "25", "--find", "pot"],
         ["repay", "--owed", "86k", "--rate", "4.2%", "--years", "15", "--currency", "EUR"],
-        ["loan", str(studio), "--output", str(folder / "studio.json"), "--output", str(folder / "studio.png")],
+        [
+            "loan",
+            str(studio),
+            "--output",
+            str(folder / "studio.json"),
+            "--output",
+            str(folder / "studio.png"),
+            *_report(folder, "studio", "The ceramicist"),
+        ],
         ["loan", str(takeover), "--output", str(folder / "takeover.png")],
         ["loan", str(layers)],
         ["rates", "6%", "--compounding", "half-yearly", "--inflation", "2%"],
@@ -74,7 +94,14 @@ def command(folder: Path) -> None:
     for arguments in commands:
         click.secho(f"\n$ pennyweight {' '.join(_quoted(part) for part in arguments)}\n", bold=True)
         main.main(args=arguments, prog_name="pennyweight", standalone_mode=False)
-    click.echo(f"\nDone. Deal files, charts and results are in {folder}{_slash(folder)}")
+    click.echo("\nMore deals to start from: pennyweight new --list")
+    click.echo(f"Done. Deal files, charts, reports and results are in {folder}{_slash(folder)}")
+
+
+def _report(folder: Path, name: str, by: str) -> list[str]:
+    """The options that leave a report in every form one would hand over."""
+    outputs = [part for ending in _REPORTS for part in ("--output", str(folder / f"{name}{ending}"))]
+    return [*outputs, "--prepared-by", by]
 
 
 def _copy_data(folder: Path) -> tuple[Path, ...]:

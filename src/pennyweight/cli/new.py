@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -67,6 +68,8 @@ def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Pat
     """Write a starter's deal as `file` and its data beside it; all or nothing."""
     import tomlkit
 
+    from pennyweight.report.files import replace_with
+
     chosen = LIBRARY[starter]
     text = chosen.text()
     if title is not None:
@@ -87,12 +90,16 @@ def copy_starter(starter: str, file: Path, title: str | None = None) -> list[Pat
             raise InputError(f"{path} is there already; choose another name or folder.", at=Place.of_file(path))
     for path, content in contents.items():
         try:
-            path.write_text(content, encoding="utf-8")
-        except OSError as error:
+            replace_with(path, partial(_fill, content))
+        except InputError:
             for written in contents:  # none of them was there before
                 written.unlink(missing_ok=True)
-            raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
+            raise
     return list(contents)
+
+
+def _fill(content: str, target: Path) -> None:
+    target.write_text(content, encoding="utf-8")
 
 
 def _named(file: Path) -> str:

@@ -16,7 +16,7 @@ from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.form import Result, Written
 from pennyweight.report.forms.registry import FORMS
 
-__all__ = ["check_drawable", "check_ending", "check_target", "write"]
+__all__ = ["check_drawable", "check_ending", "check_target", "replace_with", "write"]
 
 
 def write(
@@ -37,7 +37,7 @@ def write(
     if table is None:
         table = as_csv(result) if form is csv_form.FORM else ""
     content = form.render(Written(result, page, table, cover or Cover()))
-    _replace_with(path, lambda target: target.write_bytes(content))
+    replace_with(path, lambda target: target.write_bytes(content))
 
 
 def check_ending(path: Path) -> str:
@@ -99,7 +99,7 @@ def check_drawable(path: Path, document: Document) -> None:
         raise InputError(f"{path}: there is nothing to draw here; choose {', '.join(others)}.", at=Place.of_file(path))
 
 
-def _replace_with(path: Path, save: Callable[[Path], object]) -> None:
+def replace_with(path: Path, save: Callable[[Path], object]) -> None:
     """Write beside the place and move it there, so that nobody ever finds half a file.
 
     A link is followed to what it points at; an existing file keeps its permissions, and its other names when it has

@@ -13,8 +13,9 @@ from pennyweight.report.handed.paper_parts import ChartSpace, Layout, place_of
 
 __all__ = ["paper"]
 
-_MOST_INPUTS = 14
-"""So many inputs stand on page one; all of them stand behind it."""
+_ROWS = 24
+"""So many rows of goals, figures and inputs stand on page one; all of them stand behind it."""
+_FURTHER = 6
 _WIDE = 9
 """Tables of more columns are dealt out over several."""
 
@@ -55,12 +56,18 @@ def _first_page(layout: Layout, handout: Handout, cover: Cover, assumed: Table |
         if isinstance(block, Verdict):
             layout.verdict(block)
     key = _key_figures(document.blocks)
+    taken = len(document.subtitle) // 95
     if key is not None:
         layout.table(key, level=None)
+        taken += len(key.rows)
+    more = _further_figures(document.blocks, key)
+    if more is not None:
+        layout.table(more, level=None)
+        taken += len(more.rows)
     if document.charts:
         layout.chart(document.charts[0], height=190)
     if assumed is not None:
-        rows = assumed.rows[:_MOST_INPUTS]
+        rows = assumed.rows[: max(_ROWS - taken, 5)]
         left = len(assumed.rows) - len(rows)
         note = f"{left} more stand under Inputs." if left else ""
         layout.table(Table("What is assumed", assumed.columns, rows, note), level=None)
@@ -77,6 +84,17 @@ def _key_figures(blocks: tuple[Block, ...]) -> Table | None:
         return None
     rows = tuple((Cell(line.label), line.value) for line in figures.lines[:12])
     return Table(figures.title or "Key figures", (Column("Figure", words=True), Column("")), rows)
+
+
+def _further_figures(blocks: tuple[Block, ...], key: Table | None) -> Table | None:
+    """The first figures that are no goals, where goals stand above them."""
+    figures = next((block for block in blocks if isinstance(block, Figures)), None)
+    if figures is None or key is None or key.title != "Goals":
+        return None
+    goals = {row[0].text.split(",")[0] for row in key.rows}
+    lines = [line for line in figures.lines if line.label.split(",")[0] not in goals and line.value.text != "undefined"]
+    rows = tuple((Cell(line.label), line.value) for line in lines[:_FURTHER])
+    return Table("Key figures", (Column("Figure", words=True), Column("")), rows) if rows else None
 
 
 def _add(layout: Layout, block: Block) -> None:

@@ -213,14 +213,16 @@ class Layout:
 
     def next_page(self) -> None:
         """Go on on a new page."""
-        from reportlab.platypus import PageBreak
+        from reportlab.platypus import PageBreakIfNotEmpty
 
-        self.parts.append(PageBreak())
+        self.parts.append(PageBreakIfNotEmpty())
 
     def build(self) -> tuple[bytes, list[ChartSpace]]:
         """The pages without their charts, and where these stand."""
-        from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
+        from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate, Spacer
 
+        while self.parts and isinstance(self.parts[-1], Spacer):  # it would begin a page of nothing
+            self.parts.pop()
         layout, target = self, BytesIO()
 
         class Paper(BaseDocTemplate):

@@ -12,6 +12,7 @@ import numpy as np
 from pennyweight.documents import Figures, Verdict
 from pennyweight.documents.handout import Handout, Sheet
 from pennyweight.documents.palette import INK, PARCHMENT, VERDIGRIS
+from pennyweight.errors import InputError, Place
 from pennyweight.plain_text import visible
 from pennyweight.quantities.carried import FILE_SHEET
 from pennyweight.report.cover import MAKER, Cover
@@ -173,8 +174,16 @@ class _Workbook:
         page = self.added(f"{FILE_SHEET}{name}")
         ground = self.book.add_format({"font_name": "Consolas", "font_size": 9, "bg_color": PARCHMENT})
         page.set_column(0, 0, 140)
-        for row, line in enumerate([name, *text.split("\n")][:_ROWS]):
-            page.write_string(row, 0, line[:_LONGEST], ground)
+        lines = [name, *text.split("\n")]
+        long = next((number for number, line in enumerate(lines) if len(line) > _LONGEST), None)
+        if long is not None or len(lines) > _ROWS:
+            raise InputError(
+                f"{name} cannot go along in a workbook: line {long or _ROWS} is more than a cell or a sheet holds; "
+                "choose .html or .pdf.",
+                at=Place.of_file(name),
+            )
+        for row, line in enumerate(lines):
+            page.write_string(row, 0, line, ground)
         page.set_landscape()
         page.fit_to_pages(1, 0)
         page.print_area(0, 0, max(min(text.count("\n") + 1, _ROWS), 1), 0)
