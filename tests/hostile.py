@@ -205,7 +205,20 @@ def _maybe_options(rng: random.Random) -> list[str]:
         found += [
             "--output",
             rng.choice(
-                ["o.json", "o.csv", "o.txt", "o.html", "deal.toml", "x.csv", "none/o.json", "o", ".json", "é.csv"]
+                [
+                    "o.json",
+                    "o.csv",
+                    "o.txt",
+                    "o.html",
+                    "o.pdf",
+                    "o.xlsx",
+                    "deal.toml",
+                    "x.csv",
+                    "none/o.json",
+                    "o",
+                    ".json",
+                    "é.csv",
+                ]
             ),
         ]
     if rng.random() < 0.5:

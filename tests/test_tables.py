@@ -11,7 +11,7 @@ import openpyxl
 import pandas as pd
 import pytest
 
-from pennyweight import Benchmark, CashFlows, Deal, InputError, Portfolio
+from pennyweight import Benchmark, CashFlows, Deal, InputError, LoanStudy, Portfolio, read_loan_file
 from pennyweight.cli.main import status
 
 DAYS = [dt.date(2026, 1, 1), dt.date(2026, 7, 1), dt.date(2027, 1, 1)]
@@ -151,3 +151,16 @@ def test_a_series_of_a_deal_from_a_workbook(tmp_path: Path) -> None:
     path.write_text(path.read_text().replace(', sheet = "Trips"', ""))
     with pytest.raises(InputError, match="its first row must name the columns"):
         Deal.read(path)
+
+
+def test_events_of_a_loan_from_a_table_with_other_names(tmp_path: Path) -> None:
+    (tmp_path / "moves.tsv").write_text("Booked on\twhat\tSum\n2026-06-30\textra\t1.250,5\n", encoding="utf-8")
+    body = 'loan = "x"\namount = 10_000\nrate = "5%"\nyears = 2\nstart = 2026-01-31\nevents = "moves.tsv"\n'
+    path = tmp_path / "loan.toml"
+    path.write_text(body + 'event_columns = { date = "Booked on", amount = "Sum" }\n', encoding="utf-8")
+    told = read_loan_file(path)
+    assert isinstance(told, LoanStudy)
+    assert float(told.loan.schedule.frame["extra"].sum()) == 1250.5
+    path.write_text(body, encoding="utf-8")
+    with pytest.raises(InputError, match="has no column 'date'"):
+        read_loan_file(path)

@@ -52,9 +52,10 @@ class _Bar:
             if time.monotonic() - self.begun < self.patience:
                 return
             self.shown = _started()
+        said = f"{done:,.0f}{of} {what}"
         if what not in self.tasks:
-            self.tasks[what] = self.shown.add_task(what, total=total)
-        self.shown.update(self.tasks[what], completed=done, total=total)
+            self.tasks[what] = self.shown.add_task(said, total=total)
+        self.shown.update(self.tasks[what], description=said, completed=done, total=total)
 
     def end(self) -> None:
         """Take the bar away."""
@@ -68,7 +69,7 @@ def _started() -> Any:
     from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
     columns = (
-        TextColumn("{task.completed:,.0f} of {task.total:,.0f} {task.description}"), BarColumn(),
+        TextColumn("{task.description}"), BarColumn(),
         TimeElapsedColumn(), TextColumn("gone,"), TimeRemainingColumn(), TextColumn("to go"),
     )  # fmt: skip
     shown = Progress(*columns, console=Console(stderr=True), transient=True)

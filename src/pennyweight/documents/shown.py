@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from dataclasses import replace
 from typing import Any
 
 from pennyweight.described import Described
 from pennyweight.documents import html, text
 from pennyweight.documents.drawing import draw, inline_picture
 from pennyweight.documents.handout import Handout, sheets_of
-from pennyweight.documents.model import Document
+from pennyweight.documents.model import Block, Document
 from pennyweight.errors import InputError
 from pennyweight.quantities.numbers import whole
 
@@ -32,11 +33,19 @@ class Shown(Described, ABC):
         >>> rate_facts("6%").handout().document.title
         'The rate 6%'
         """
+        page = document or self.document()
+        page = replace(
+            page, blocks=(*page.blocks, *(block for block in self._working_blocks() if block not in page.blocks))
+        )
         frames = getattr(self, "frames", None)
         return Handout(
-            document or self.document(),
+            page,
             sheets=lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}),  # type: ignore[attr-defined]
         )
+
+    def _working_blocks(self) -> tuple[Block, ...]:
+        """How the result comes about, for what is handed over; nothing when its page says it already."""
+        return ()
 
     def plot(self, ax: Any = None, *, chart: int = 0) -> Any:
         """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.

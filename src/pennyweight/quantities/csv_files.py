@@ -13,6 +13,7 @@ from typing import cast
 import numpy as np
 
 from pennyweight.errors import InputError, Place, choice, nearest
+from pennyweight.progress import tell
 from pennyweight.quantities.amounts import Mark, decimal_mark, read_amount, read_number
 from pennyweight.quantities.book_files import rows_of_parquet, rows_of_workbook
 from pennyweight.quantities.dates import Days, read_date, read_dates
@@ -61,7 +62,7 @@ class CsvTable:
         ours, name = name, self._header_of(name)
         if name not in self.header:
             told = ours in _OURS and ours not in self.reading.columns
-            how = f" Say which one is meant: --column {ours}=NAME." if told else ""
+            how = f" Say how the file calls it: --column {ours}=NAME (event_columns in a loan file)." if told else ""
             raise InputError(
                 f"{self.path} has no column '{name}'{nearest(name, self.header) or '.'} "
                 f"Its columns are {', '.join(self.header)}.{how}",
@@ -212,6 +213,8 @@ def _parse(text: str, name: str) -> CsvTable:
                     at=where,
                 )
             rows.append(tuple(field.strip() for field in row))
+            if len(rows) % 50_000 == 0:
+                tell(f"rows of {name} read", len(rows))
             lines.append(line)
     except csv.Error as error:
         where = row_place(name, begun)

@@ -85,6 +85,9 @@ class FlowsReport(Shown):
             "flows": rows,
         }
 
+    def _working_blocks(self) -> tuple[Block, ...]:
+        return () if self.rate is None else self.flows.working(self.rate).document().blocks
+
     def document(self) -> Document:
         """Measures, discount factors, checks and charts."""
         flows, style = self.flows, Style(self.flows.currency)

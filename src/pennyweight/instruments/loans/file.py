@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any, TypeAlias, TypeVar
 
@@ -18,7 +18,7 @@ from pennyweight.instruments.loans.study import LoanStudy
 from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.carried import unpacked
-from pennyweight.quantities.csv_files import read_csv
+from pennyweight.quantities.csv_files import read_csv, reading_of
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.text_files import beside
@@ -82,6 +82,7 @@ class TermsShape(_Shape):
     balance_moves: str | None = None
     as_of: Day | None = None
     events: str | None = None
+    event_columns: dict[str, str] | None = None
     extras: list[ExtraShape] = []
     holidays: list[HolidayShape] = []
     label: str | None = None
@@ -185,12 +186,17 @@ def _read(path: Path, as_of: str | None) -> LoanStudy | LoanSet | Takeover:
     return _Reader(shape, source).result()
 
 
-def read_events(path: str | Path, *, shown_as: str | None = None) -> list[Event]:
-    """Read events from a CSV with the columns date, what, amount; `date` may be the number of a payment."""
-    table = read_csv(a_path(path), shown_as=shown_as)
-    columns = [table.column(name) for name in ("date", "what", "amount")]
+def read_events(
+    path: str | Path, *, shown_as: str | None = None, columns: Mapping[str, str] | None = None
+) -> list[Event]:
+    """Read events from a CSV with the columns date, what, amount; `date` may be the number of a payment.
+
+    `columns` are what the file calls these.
+    """
+    table = read_csv(a_path(path), shown_as=shown_as, reading=reading_of(columns))
+    texts = [table.column(name) for name in ("date", "what", "amount")]
     found = []
-    for line, when, what, amount in zip(table.lines, *columns, strict=True):
+    for line, when, what, amount in zip(table.lines, *texts, strict=True):
         where = table.place(line)
         for text, name in ((when, "date"), (what, "what"), (amount, "amount")):
             if not text:
@@ -199,6 +205,10 @@ def read_events(path: str | Path, *, shown_as: str | None = None) -> list[Event]
                 )
         found.append(Event(when, what, amount, where=where))
     return found
+
+
+_HAPPENED = ("events", "event_columns", "extras", "holidays")
+"""What happened to a loan, and so does not happen to an offer."""
 
 
 class _Reader:
@@ -250,7 +260,7 @@ class _Reader:
             study |= {"extra": tuple(shape.try_.extra), "paid_off_by": shape.try_.paid_off_by}
         for name, terms in shape.offers.items():
             own = _given(terms, TermsShape)
-            base = {key: value for key, value in given.items() if key not in ("events", "extras", "holidays")}
+            base = {key: value for key, value in given.items() if key not in _HAPPENED}
             if {"years", "months", "payment"} & own.keys():
                 base = {key: value for key, value in base.items() if key not in ("years", "months", "payment")}
             study.setdefault("offers", {})[name] = self._loan(
@@ -307,7 +317,7 @@ class _Reader:
 
     def _loan(self, given: dict[str, Any], *keys: str, title: str) -> Loan:
         terms = dict(given)
-        terms["events"] = self._events(terms.get("events"), keys)
+        terms["events"] = self._events(terms.get("events"), terms.pop("event_columns", None), keys)
         terms["extras"] = [
             Recurring(
                 one["amount"],
@@ -338,12 +348,13 @@ class _Reader:
 
         return self._in(".".join(keys), make, *keys)
 
-    def _events(self, name: str | None, keys: tuple[str, ...]) -> list[Event]:
+    def _events(self, name: str | None, columns: Mapping[str, str] | None, keys: tuple[str, ...]) -> list[Event]:
         if name is None:
             return []
         where = self.source.where(*keys, "events")
         assert self.source.path is not None
-        return read_events(beside(self.source.path, name, where, what="loan file"), shown_as=name)
+        file = beside(self.source.path, name, where, what="loan file")
+        return read_events(file, shown_as=name, columns=columns)
 
     def _in(self, section: str, make: Callable[[], Made], *keys: str) -> Made:
         """Do it, and tell an error with the line of the key it is about, or of the section."""

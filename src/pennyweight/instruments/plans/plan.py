@@ -265,6 +265,9 @@ class Plan(Shown):
 
         return PlanWorking(self, places)
 
+    def _working_blocks(self) -> tuple[Block, ...]:
+        return self.working().document().blocks
+
     def document(self) -> Document:
         """The answer, what it means in practice, and the command that gives a debt to the cent."""
         t, style = self.terms, self.terms.style
