@@ -1,10 +1,10 @@
-"""`python -m benchmarks [NAME...]`: rates, accounts, deals, house, loans, startup; all when none is named."""
+"""`python -m benchmarks [NAME...]`: rates, accounts, deals, house, loans, reports, startup; all when none is named."""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, house, loans, rates, startup
+from benchmarks import accounts, deals, house, loans, rates, reports, startup
 
 ALL = {
     "rates": rates.run,
@@ -12,6 +12,7 @@ ALL = {
     "deals": deals.run,
     "house": house.run,
     "loans": loans.run,
+    "reports": reports.run,
     "startup": startup.run,
 }
 

@@ -164,3 +164,25 @@ def test_events_of_a_loan_from_a_table_with_other_names(tmp_path: Path) -> None:
     path.write_text(body, encoding="utf-8")
     with pytest.raises(InputError, match="has no column 'date'"):
         read_loan_file(path)
+
+
+@pytest.mark.parametrize("ending", [".html", ".pdf", ".xlsx"])
+def test_a_deal_with_its_workbook_is_handed_over_whole(
+    ending: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    workbook(tmp_path / "trips.xlsx", ("day", "trips"))
+    pd.DataFrame({"fare": [5.0, 6.0]}).to_parquet(tmp_path / "fares.parquet")
+    Path("deal.toml").write_text(
+        'deal = "x"\n[timeline]\nperiod = "year"\nperiods = 2\n[inputs]\n'
+        'trips = { file = "trips.xlsx", column = "trips", sheet = "Flows" }\n'
+        'fare = { file = "fares.parquet", column = "fare" }\n[money_in]\nsold = "trips * fare"\n[measures]\nm = "total(sold)"\n'
+    )
+    assert status(["weigh", "deal.toml", "--output", f"away{ending}"]) == 0
+    capsys.readouterr()
+    assert status(["weigh", "deal.toml", "--format", "json"]) == 0
+    said = capsys.readouterr().out
+    for name in ("deal.toml", "trips.xlsx", "fares.parquet"):
+        Path(name).unlink()
+    assert status(["weigh", f"away{ending}", "--format", "json"]) == 0
+    assert capsys.readouterr().out == said

@@ -14,7 +14,7 @@ from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
 from pennyweight.quantities.carried import REPORT_ENDINGS, Carried
-from pennyweight.quantities.text_files import files_read
+from pennyweight.quantities.text_files import BINARY, files_read
 from pennyweight.report.cover import Cover, read_logo
 from pennyweight.report.files import check_drawable, check_ending, check_target, write
 from pennyweight.report.forms.csv_form import as_csv
@@ -105,10 +105,9 @@ def output_options(command: Command) -> Command:
         ("prepared_by", "NAME", "Say on a report who has prepared it."),
         ("logo", "FILE", "Put a picture (PNG or JPEG) on page one of a report."),
     ):
-        if name != "title" or "title" not in {param.name for param in getattr(command, "__click_params__", [])}:
-            command = click.option(
-                f"--{name.replace('_', '-')}", name, metavar=metavar, help=said, expose_value=False, callback=_to_cover
-            )(command)
+        command = click.option(
+            f"--{name.replace('_', '-')}", name, metavar=metavar, help=said, expose_value=False, callback=_to_cover
+        )(command)
     return click.option(
         "--format",
         "form",
@@ -185,7 +184,11 @@ def deliver(
 def _cover(read: Mapping[Path, str]) -> Cover:
     """What the options say of page one, and the files that were read, to go along: a deal or loan file first."""
     given = click.get_current_context().meta.get(_COVER, {})
-    texts = {path.name: text for path, text in read.items() if text and path.suffix.lower() not in REPORT_ENDINGS}
+    texts = {
+        path.name: text
+        for path, text in read.items()
+        if text and (path.suffix.lower() not in REPORT_ENDINGS or text.startswith(BINARY))
+    }
     texts = dict(sorted(texts.items(), key=lambda one: not one[0].endswith(".toml")))
     logo = read_logo(Path(given["logo"])) if given.get("logo") else b""
     again = _again() if texts else ""

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from pennyweight.errors import InputError, Place, nearest
-from pennyweight.quantities.text_files import note_read
+from pennyweight.quantities.text_files import note_read_bytes
 
 __all__ = ["rows_of_parquet", "rows_of_workbook"]
 
@@ -90,4 +90,4 @@ def _check(path: Path, name: str) -> None:
             raise InputError(f"{name} is larger than 64 MB, the most that is read.", at=Place.of_file(name))
     except OSError as error:
         raise InputError(f"{name} cannot be read: {error.strerror}.", at=Place.of_file(name)) from None
-    note_read(path)
+    note_read_bytes(path)

@@ -8,13 +8,14 @@ from __future__ import annotations
 import json
 import re
 import tempfile
+from base64 import b64decode
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.text_files import note_read, read_text
+from pennyweight.quantities.text_files import BINARY, note_read, read_text
 
 __all__ = ["CARRIED_ID", "FILE_SHEET", "REPORT_ENDINGS", "Carried", "as_script", "unpacked"]
 
@@ -58,8 +59,18 @@ def unpacked(path: Path) -> Iterator[Path]:
     carried = _taken_out(path)
     with tempfile.TemporaryDirectory() as folder:
         for name, text in carried.files.items():
-            Path(folder, name).write_text(text, encoding="utf-8")
+            if text.startswith(BINARY):
+                Path(folder, name).write_bytes(_bytes_of(text, path))
+            else:
+                Path(folder, name).write_text(text, encoding="utf-8")
         yield Path(folder, carried.main)
+
+
+def _bytes_of(text: str, path: Path) -> bytes:
+    try:
+        return b64decode(text.removeprefix(BINARY), validate=False)
+    except ValueError:
+        raise InputError(f"{path} carries a file that cannot be read.", at=Place.of_file(path)) from None
 
 
 def _taken_out(path: Path) -> Carried:

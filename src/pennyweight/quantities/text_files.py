@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import stat
 import warnings
+from base64 import encodebytes
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -11,7 +12,17 @@ from pathlib import Path
 
 from pennyweight.errors import InputError, Place, nearest
 
-__all__ = ["FilesRead", "beside", "files_read", "note_form", "note_read", "note_remark", "read_text"]
+__all__ = [
+    "BINARY",
+    "FilesRead",
+    "beside",
+    "files_read",
+    "note_form",
+    "note_read",
+    "note_read_bytes",
+    "note_remark",
+    "read_text",
+]
 
 
 class FilesRead(dict[Path, str]):
@@ -67,6 +78,16 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     text = text.replace("\r\n", "\n")
     note_read(path, text)
     return text
+
+
+BINARY = "base64:\n"
+"""How the text of a file begins that is none: its bytes, written in letters."""
+
+
+def note_read_bytes(path: Path) -> None:
+    """Remember a file that is no text; its bytes go along in letters."""
+    content = path.read_bytes() if path.stat().st_size <= _KEPT // 2 else b""
+    note_read(path, BINARY + encodebytes(content).decode() if content else "")
 
 
 def note_read(path: Path, text: str = "") -> None:

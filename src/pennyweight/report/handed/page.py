@@ -12,6 +12,7 @@ from pennyweight.documents import Block, Cell, Chart, Checks, Figures, Table, Te
 from pennyweight.documents.handout import Handout
 from pennyweight.documents.text import aligned, sort_key
 from pennyweight.quantities.carried import CARRIED_ID, as_script
+from pennyweight.quantities.text_files import BINARY
 from pennyweight.report.charts.picture import picture
 from pennyweight.report.cover import MAKER, Cover
 
@@ -45,7 +46,7 @@ def page(handout: Handout, cover: Cover) -> str:
     if cover.carried.files:
         sections.append({
             "kind": "files", "title": "What it was made of", "id": marks.of("files"), "again": cover.again,
-            "files": list(cover.carried.files.items()),
+            "files": [(name, _told(text)) for name, text in cover.carried.files.items()],
         })  # fmt: skip
     return _template("report.html").render(
         lang="en", maker=MAKER, title=cover.title or document.title, subtitle=document.subtitle,
@@ -135,6 +136,11 @@ def _chart(chart: Chart, marks: _Marks) -> dict[str, Any]:
     drawn = re.sub(r"<metadata>.*?</metadata>", "", drawn[drawn.index("<svg") :], flags=re.DOTALL)
     drawn = drawn.replace("<svg ", f'<svg role="img" aria-label="{_attribute(chart.title)}" ', 1)
     return {"kind": "chart", "id": marks.of(f"chart {chart.title}"), "title": "", "svg": drawn, "caption": chart.title}
+
+
+def _told(text: str) -> str:
+    """A file as it is shown: a workbook is no reading."""
+    return "A table that is no text; it goes along all the same." if text.startswith(BINARY) else text
 
 
 def _attribute(text: str) -> str:

@@ -8,6 +8,7 @@ from io import BytesIO
 from pennyweight.documents import Block, Cell, Checks, Column, Figures, Table, Text, Verdict
 from pennyweight.documents.handout import Handout
 from pennyweight.quantities.carried import CARRIED_ID
+from pennyweight.quantities.text_files import BINARY
 from pennyweight.report.cover import MAKER, Cover
 from pennyweight.report.handed.paper_parts import ChartSpace, Layout, place_of
 
@@ -41,7 +42,7 @@ def paper(handout: Handout, cover: Cover) -> bytes:
         layout.heading("What it was made of")
         layout.paragraph(cover.again or "The files are attached to this PDF.")
         for name, text in cover.carried.files.items():
-            if text.count("\n") <= 600:
+            if text.count("\n") <= 600 and not text.startswith(BINARY):
                 layout.listing(name, text)
     return _with_charts(layout, cover)
 
