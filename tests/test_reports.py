@@ -203,10 +203,14 @@ def test_a_paper_says_on_page_one_what_a_lender_asks(folder: Path, capsys: pytes
 )
 def test_no_page_of_a_paper_is_empty_and_page_one_is_whole(name: str) -> None:
     weighing = Deal.read(STARTERS / f"{name}.toml").weigh()
-    sheets = [sheet.extract_text() for sheet in PdfReader(BytesIO(paper(weighing.handout(), Cover()))).pages]
-    assert min(map(len, sheets)) > 200
-    for said in (weighing.verdict.upper(), "Goals", "Key figures", "What is assumed"):
-        assert said in sheets[0]
+    long = "A rather long title for a report that somebody hands to a bank in a town by a lake"
+    for cover in (Cover(), Cover(long, "A. Alder")):
+        sheets = [sheet.extract_text() for sheet in PdfReader(BytesIO(paper(weighing.handout(), cover))).pages]
+        assert min(map(len, sheets)) > 200
+        for said in (weighing.verdict.upper(), "Goals", "Key figures", "What is assumed"):
+            assert said in sheets[0]
+        left = re.search(r"(\d+) more stand under Inputs", sheets[0])
+        assert len(weighing.inputs) - int(left[1] if left else 0) >= 7  # as many inputs as there is room for
 
 
 def _carrying(ending: str, files: dict[str, str], path: Path) -> Path:

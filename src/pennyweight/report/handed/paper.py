@@ -14,8 +14,6 @@ from pennyweight.report.handed.paper_parts import ChartSpace, Layout, place_of
 
 __all__ = ["paper"]
 
-_ROWS = 24
-"""So many rows of goals, figures and inputs stand on page one; all of them stand behind it."""
 _FURTHER = 6
 _WIDE = 9
 """Tables of more columns are dealt out over several."""
@@ -57,18 +55,15 @@ def _first_page(layout: Layout, handout: Handout, cover: Cover, assumed: Table |
         if isinstance(block, Verdict):
             layout.verdict(block)
     key = _key_figures(document.blocks)
-    taken = len(document.subtitle) // 95
     if key is not None:
         layout.table(key, level=None)
-        taken += len(key.rows)
     more = _further_figures(document.blocks, key)
     if more is not None:
         layout.table(more, level=None)
-        taken += len(more.rows)
     if document.charts:
         layout.chart(document.charts[0], height=190)
     if assumed is not None:
-        rows = assumed.rows[: max(_ROWS - taken, 5)]
+        rows = assumed.rows[: max(layout.rows_left(), 3)]
         left = len(assumed.rows) - len(rows)
         note = f"{left} more stand under Inputs." if left else ""
         layout.table(Table("What is assumed", assumed.columns, rows, note), level=None)

@@ -15,6 +15,8 @@ from pennyweight.documents.text import aligned
 __all__ = ["ChartSpace", "Layout", "place_of"]
 
 _MARGIN = 48.0
+_ROW, _FRAME_OF_TABLE = 14.2, 52.0
+"""The height of a row of one line, and of a table's heading, head and note."""
 _TOGETHER = 14
 """Tables of so many rows stay on one page."""
 _SANS, _BOLD, _MONO = "Pennyweight-Sans", "Pennyweight-Bold", "Pennyweight-Mono"
@@ -210,6 +212,18 @@ class Layout:
         lines = [line[k : k + 128] for line in text.rstrip().split("\n") for k in range(0, max(len(line), 1), 128)]
         for first in range(0, len(lines), 60):
             self.parts.append(Preformatted("\n".join(lines[first : first + 60]), self.styles["listing"]))
+
+    def rows_left(self) -> int:
+        """How many rows of a table with its heading and a note still fit under what stands on this first page."""
+        from reportlab.pdfgen.canvas import Canvas
+
+        measured = Canvas(BytesIO())
+        used = sum(
+            part.wrapOn(measured, self.width, 10_000)[1] + part.getSpaceBefore() + part.getSpaceAfter()
+            for kept in self.parts
+            for part in getattr(kept, "_content", [kept])  # parts that are kept together say nothing of their height
+        )
+        return int((self.size[1] - 2 * _MARGIN - used - _FRAME_OF_TABLE) / _ROW)
 
     def next_page(self) -> None:
         """Go on on a new page."""
