@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+from zipfile import ZIP_DEFLATED, ZipFile
 
 import openpyxl
 import pandas as pd
@@ -99,6 +100,17 @@ def test_broken_tables_are_told_in_a_sentence(ending: str, content: bytes, said:
     if ending == ".csv":
         with pytest.raises(InputError, match="is no workbook"):
             CashFlows.from_csv(path, sheet="One")
+
+
+def test_a_workbook_made_to_swell_is_refused(tmp_path: Path) -> None:
+    path = tmp_path / "bomb.xlsx"
+    with ZipFile(path, "w", ZIP_DEFLATED) as parts, parts.open("xl/sharedStrings.xml", "w", force_zip64=True) as part:
+        for _ in range(600):
+            part.write(b"\0" * 2**20)
+    assert path.stat().st_size < 2**20
+    for read in (CashFlows.from_csv, Deal.read):
+        with pytest.raises(InputError, match="unpacks to 600 MB"):
+            read(path)
 
 
 def test_sheets_and_columns_offer_the_nearest(tmp_path: Path) -> None:

@@ -5,19 +5,23 @@ from __future__ import annotations
 import datetime as dt
 from pathlib import Path
 from typing import Any
+from zipfile import BadZipFile, ZipFile
 
 from pennyweight.errors import InputError, Place, nearest
 from pennyweight.quantities.text_files import note_read_bytes
 
-__all__ = ["rows_of_parquet", "rows_of_workbook"]
+__all__ = ["refuse_swelling", "rows_of_parquet", "rows_of_workbook"]
 
 _LARGEST = 64 * 2**20
 _MOST_CELLS = 5_000_000
+_SWOLLEN = 512 * 2**20
+"""Bytes of a workbook when it is unpacked; a file made to swell has more."""
 
 
 def rows_of_workbook(path: Path, sheet: str | None, name: str) -> list[list[str]]:
     """The rows of one sheet of a workbook (ISO/IEC 29500), the first one unless it is named."""
     _check(path, name)
+    refuse_swelling(path, name)
     from openpyxl import load_workbook
 
     try:
@@ -47,6 +51,20 @@ def rows_of_workbook(path: Path, sheet: str | None, name: str) -> list[list[str]
     return [row[:width] + [""] * (width - len(row)) for row in rows]
 
 
+def refuse_swelling(path: Path, name: str) -> None:
+    """Refuse a workbook that is no packed file, or that would unpack to more than is read."""
+    try:
+        with ZipFile(path) as parts:
+            size = sum(part.file_size for part in parts.infolist())
+    except (BadZipFile, OSError, ValueError):
+        raise InputError(f"{name} cannot be opened as a workbook.", at=Place.of_file(name)) from None
+    if size > _SWOLLEN:
+        raise InputError(
+            f"{name} unpacks to {size // 2**20:,} MB; the most that is read is {_SWOLLEN // 2**20} MB.",
+            at=Place.of_file(name),
+        )
+
+
 def rows_of_parquet(path: Path, name: str) -> list[list[str]]:
     """The rows of a Parquet file, its column names first."""
     _check(path, name)
@@ -57,12 +75,14 @@ def rows_of_parquet(path: Path, name: str) -> list[list[str]]:
             f"{name} is a Parquet file, which needs pyarrow; install pennyweight[parquet].", at=Place.of_file(name)
         ) from None
     try:
-        table = parquet.read_table(path)
+        told = parquet.read_metadata(path)
+        few = told.num_rows * max(told.num_columns, 1) <= _MOST_CELLS  # told before anything is unpacked
+        table = parquet.read_table(path) if few else None
     except Exception as error:
         raise InputError(
             f"{name} cannot be opened as a Parquet file ({type(error).__name__}).", at=Place.of_file(name)
         ) from None
-    if table.num_rows * max(table.num_columns, 1) > _MOST_CELLS:
+    if table is None:
         raise InputError(f"{name} has more than {_MOST_CELLS:,} cells.", at=Place.of_file(name))
     columns = [[_text(value) for value in column.to_pylist()] for column in table.columns]
     return [list(map(str, table.column_names)), *(list(row) for row in zip(*columns, strict=True))]

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from pennyweight.errors import InputError, Place
+from pennyweight.quantities.book_files import refuse_swelling
 from pennyweight.quantities.text_files import BINARY, note_read, read_text
 
 __all__ = ["CARRIED_ID", "FILE_SHEET", "REPORT_ENDINGS", "Carried", "as_script", "unpacked"]
@@ -147,6 +148,7 @@ def _of_pdf(path: Path) -> dict[str, str]:
 def _of_workbook(path: Path) -> dict[str, str]:
     from openpyxl import load_workbook
 
+    refuse_swelling(path, str(path))
     book = load_workbook(path, read_only=True, data_only=True)
     files = {}
     try:
