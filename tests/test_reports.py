@@ -17,7 +17,7 @@ import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader, PdfWriter
 
-from pennyweight import Deal, InputError, rate_facts, read_loan_file
+from pennyweight import CashFlows, Deal, InputError, rate_facts, read_loan_file, repay
 from pennyweight.cli.main import status
 from pennyweight.report.cover import Cover
 from pennyweight.report.handed.page import page
@@ -270,3 +270,18 @@ def test_results_show_themselves_in_a_notebook() -> None:
         rate_facts("6%").plot()
     with pytest.raises(InputError, match="from 0 to 1"):
         cells["loan"].plot(chart=2)
+
+
+def test_what_is_handed_over_brings_its_working() -> None:
+    """A plan, flows at a rate and a loan say how their figures come about, once."""
+    study = read_loan_file(STARTERS / "loans/studio.toml")
+    flows = CashFlows([-1000, 300, 420, 680], period="year").report("10%")
+    plan = repay(owed="86k", rate="4.2%", years=15)
+    for result, said in (
+        (plan, "Formula: payment ="),
+        (flows, "Formula: npv ="),
+        (study, "Payment = owed * i"),
+    ):
+        words = " ".join(" ".join(_Page(page(result.handout(), Cover())).said).split())
+        assert words.count(said) == 1, said
+        assert said not in str(result)

@@ -155,6 +155,9 @@ class LoanStudy(Shown):
         blocks = [*page.blocks[:1], *self._answers(), *page.blocks[1:]]
         return Document(page.title, tuple(blocks), page.subtitle, page.charts)
 
+    def _working_blocks(self) -> tuple[Block, ...]:
+        return () if self.working else tuple(working_blocks(self.loan))
+
     def _answers(self) -> list[Block]:
         found: list[Block] = []
         if self.bill is not None:
