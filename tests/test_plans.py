@@ -252,7 +252,7 @@ def test_working_shows_formula_numbers_steps_and_the_hands_answer() -> None:
         assert "1,000.00 × 3.993" in shown
         assert "+0.29 away from the exact answer" in shown
     long = str(repay(owed=1000, rate="5%", years=10).working())
-    assert "108 periods are not shown; CSV and JSON have all" in long
+    assert "108 periods are not shown; CSV, JSON and .xlsx have all" in long
     assert "The steps end at 0.00, as the formula says." in long
 
 

@@ -285,3 +285,18 @@ def test_what_is_handed_over_brings_its_working() -> None:
         words = " ".join(" ".join(_Page(page(result.handout(), Cover())).said).split())
         assert words.count(said) == 1, said
         assert said not in str(result)
+
+
+def test_a_workbook_has_the_rows_that_a_page_leaves_out(tmp_path: Path) -> None:
+    path, study = tmp_path / "loan.xlsx", read_loan_file(STARTERS / "loans/studio.toml")
+    for result, sheet, left, count in (
+        (study, "Payments", "balance", 177),
+        (repay(owed="86k", rate="4.2%", years=15), "Table", "closing", 180),
+    ):
+        path.write_bytes(workbook(result.handout(), Cover()))
+        assert ".xlsx have all" in page(result.handout(), Cover())
+        head, *rows = load_workbook(path)[sheet].iter_rows(values_only=True)
+        place = next(k for k, title in enumerate(head) if str(title).lower().startswith(left))
+        owed = [float(str(row[place])) for row in rows]
+        assert len(owed) == count
+        assert abs(owed[-1]) < 1e-6 < min(owed[:-1])

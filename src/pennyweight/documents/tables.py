@@ -16,7 +16,7 @@ def some_rows(rows: Sequence[tuple[Cell, ...]], kept: Sequence[int], what: str) 
 
     >>> shown, note = some_rows([(Cell(str(k)),) for k in range(9)], ends(9, 2), "periods")
     >>> [row[0].text for row in shown], note
-    (['0', '1', '…', '7', '8'], '5 periods are not shown; CSV and JSON have all.')
+    (['0', '1', '…', '7', '8'], '5 periods are not shown; CSV, JSON and .xlsx have all.')
     """
     if len(kept) == len(rows):
         return tuple(rows), ""
@@ -26,7 +26,7 @@ def some_rows(rows: Sequence[tuple[Cell, ...]], kept: Sequence[int], what: str) 
     for place in kept:
         shown += [gap] * (place > before + 1) + [rows[place]]
         before = place
-    return tuple(shown), f"{len(rows) - len(kept):,} {what} are not shown; CSV and JSON have all."
+    return tuple(shown), f"{len(rows) - len(kept):,} {what} are not shown; CSV, JSON and .xlsx have all."
 
 
 def ends(count: int, each: int, *, spared: int = 2) -> list[int]:

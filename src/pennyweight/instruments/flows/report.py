@@ -309,5 +309,5 @@ def _largest_factor(flows: CashFlows, rate: float) -> float:
 
 
 def _shown(count: int) -> list[int | None]:
-    """The rows a page shows; None where the middle of a long table is left out. CSV and JSON have all."""
+    """The rows a page shows; None where the middle of a long table is left out. CSV, JSON and .xlsx have all."""
     return list(range(count)) if count <= 40 else [*range(15), None, *range(count - 15, count)]

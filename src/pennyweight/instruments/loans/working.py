@@ -51,12 +51,10 @@ def working_blocks(loan: Loan) -> list[Block]:
         for one in steps["payments"]
     )
     titles = ("Owed", "Rate a year", "i, of a period", "n, left", "Not rounded", "Payment")
-    blocks: list[Block] = [Text(steps["formula"])]
-    if rows:
-        columns = (Column("From", words=True), *(Column(title) for title in titles))
-        blocks.append(Table("How the payment comes about", columns, rows))
-    blocks.append(_first_steps(loan))
-    return [*blocks, *_percentage_rate(loan)]
+    columns = (Column("From", words=True), *(Column(title) for title in titles))
+    # The formula stands under its table, so that no page break parts the two.
+    payment: Block = Table("How the payment comes about", columns, rows, steps["formula"])
+    return [payment if rows else Text(steps["formula"]), _first_steps(loan), *_percentage_rate(loan)]
 
 
 def _formula(loan: Loan) -> str:
