@@ -134,7 +134,7 @@ def _telling(entry: Mapping[str, Any] | None) -> Mapping[str, Any] | None:
 def _texts(was: Mapping[str, Any] | None, now: Mapping[str, Any] | None) -> tuple[str, str]:
     """What differs of an entry, before and after."""
     if was is None or now is None:
-        return tuple("-" if one is None else _said(one, list(one)) for one in (was, now))  # type: ignore[return-value]
+        return _said(was or {}, list(was or {})), _said(now or {}, list(now or {}))
     keys = [key for key in dict.fromkeys([*was, *now]) if was.get(key) != now.get(key)]
     return _said(was, keys), _said(now, keys)
 

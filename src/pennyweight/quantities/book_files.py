@@ -8,11 +8,10 @@ from typing import Any
 from zipfile import BadZipFile, ZipFile
 
 from pennyweight.errors import InputError, Place, nearest
-from pennyweight.quantities.text_files import note_read_bytes
+from pennyweight.quantities.text_files import check_file, note_read_bytes
 
 __all__ = ["refuse_swelling", "rows_of_parquet", "rows_of_workbook"]
 
-_LARGEST = 64 * 2**20
 _MOST_CELLS = 5_000_000
 _SWOLLEN = 512 * 2**20
 """Bytes of a workbook when it is unpacked; a file made to swell has more."""
@@ -103,11 +102,5 @@ def _text(value: Any) -> str:
 
 
 def _check(path: Path, name: str) -> None:
-    try:
-        if not path.is_file():
-            raise InputError(f"There is no file {name}.", at=Place.of_file(name))
-        if path.stat().st_size > _LARGEST:
-            raise InputError(f"{name} is larger than 64 MB, the most that is read.", at=Place.of_file(name))
-    except OSError as error:
-        raise InputError(f"{name} cannot be read: {error.strerror}.", at=Place.of_file(name)) from None
+    check_file(path, name)
     note_read_bytes(path)

@@ -16,7 +16,7 @@ from pathlib import Path
 
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.book_files import refuse_swelling
-from pennyweight.quantities.text_files import BINARY, note_read, read_text
+from pennyweight.quantities.text_files import BINARY, LARGEST_TABLE, check_file, note_read, read_text
 
 __all__ = ["CARRIED_ID", "FILE_SHEET", "REPORT_ENDINGS", "Carried", "as_script", "unpacked"]
 
@@ -25,7 +25,6 @@ CARRIED_ID = "pennyweight-carried"
 FILE_SHEET = "File "
 """How the sheets begin that hold a file, a line a row."""
 REPORT_ENDINGS = (".html", ".pdf", ".xlsx")
-_LARGEST = 64 * 2**20
 _MOST_FILES = 50
 _NAME = re.compile(r"[^/\\:\x00-\x1f]{1,120}")
 
@@ -77,9 +76,9 @@ def _bytes_of(text: str, path: Path) -> bytes:
 def _taken_out(path: Path) -> Carried:
     ending = path.suffix.lower()
     if ending == ".html":
-        files = _of_page(read_text(path, largest=_LARGEST))
+        files = _of_page(read_text(path, largest=LARGEST_TABLE))
     else:
-        _check_size(path)
+        check_file(path, str(path))
         try:
             files = _of_pdf(path) if ending == ".pdf" else _of_workbook(path)
         except InputError:
@@ -95,22 +94,12 @@ def _taken_out(path: Path) -> Carried:
             at=Place.of_file(path),
         )
     bad = next((name for name in files if not _NAME.fullmatch(name) or name in (".", "..")), None)
-    if bad is not None or len(files) > _MOST_FILES or sum(map(len, files.values())) > _LARGEST:
+    if bad is not None or len(files) > _MOST_FILES or sum(map(len, files.values())) > LARGEST_TABLE:
         raise InputError(
             f"{path} carries files that are not taken out: at most {_MOST_FILES}, plain names, 64 MB together.",
             at=Place.of_file(path),
         )
     return Carried(files)
-
-
-def _check_size(path: Path) -> None:
-    try:
-        if not path.is_file():
-            raise InputError(f"There is no file {path}.", at=Place.of_file(path))
-        if path.stat().st_size > _LARGEST:
-            raise InputError(f"{path} is larger than 64 MB, the most that is read.", at=Place.of_file(path))
-    except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror}.", at=Place.of_file(path)) from None
 
 
 _SCRIPT = re.compile(rf'<script type="application/json" id="{CARRIED_ID}">(.*?)</script>', re.DOTALL)

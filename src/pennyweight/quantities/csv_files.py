@@ -18,11 +18,10 @@ from pennyweight.quantities.amounts import Mark, decimal_mark, read_amount, read
 from pennyweight.quantities.book_files import rows_of_parquet, rows_of_workbook
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_mapping, a_text
-from pennyweight.quantities.text_files import note_form, note_remark, read_text
+from pennyweight.quantities.text_files import LARGEST_TABLE, note_form, note_remark, read_text
 
 __all__ = ["CsvTable", "Reading", "read_csv", "reading_of"]
 
-_LARGEST = 64 * 2**20
 _OURS = ("date", "period", "account", "kind", "amount")
 """Columns that a command lets its user name."""
 
@@ -174,7 +173,7 @@ def read_csv(path: Path, *, shown_as: str | None = None, reading: Reading | None
     elif ending == ".parquet":
         table = _of_rows(rows_of_parquet(path, name), name)
     else:
-        table = _parse(read_text(path, largest=_LARGEST, shown_as=name), name)
+        table = _parse(read_text(path, largest=LARGEST_TABLE, shown_as=name), name)
     return replace(table, reading=reading)
 
 

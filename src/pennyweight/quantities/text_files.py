@@ -14,8 +14,10 @@ from pennyweight.errors import InputError, Place, nearest
 
 __all__ = [
     "BINARY",
+    "LARGEST_TABLE",
     "FilesRead",
     "beside",
+    "check_file",
     "files_read",
     "note_form",
     "note_read",
@@ -34,6 +36,8 @@ class FilesRead(dict[Path, str]):
 
 
 _READ: ContextVar[FilesRead | None] = ContextVar("files_read", default=None)
+LARGEST_TABLE = 64 * 2**20
+"""The most bytes of a table or a report that are read."""
 _KEPT = 8 * 2**20
 """Texts up to so many characters are remembered, to be handed over with a report."""
 
@@ -41,30 +45,10 @@ _KEPT = 8 * 2**20
 def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     """Return the text of a file of `largest` bytes at most, line ends as one sign; InputError says what is wrong."""
     name = shown_as or str(path)
-    try:
-        found = path.stat()
-        if stat.S_ISDIR(found.st_mode):
-            raise InputError(f"{name} is a folder; name the file in it.", at=Place.of_file(name))
-        if not stat.S_ISREG(found.st_mode):
-            raise InputError(f"{name} is not an ordinary file; name a file on a disk.", at=Place.of_file(name))
-        if found.st_size > largest:
-            raise InputError(
-                f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name)
-            )
-        note_read(path)
-        with path.open("rb") as handle:
-            content = handle.read(largest + 1)
-    except InputError:
-        raise
-    except FileNotFoundError:
-        beside_it = [entry.name for entry in path.parent.glob(f"*{path.suffix}")] if path.parent.is_dir() else []
-        raise InputError(f"There is no file {name}{nearest(path.name, beside_it) or '.'}") from None
-    except OSError as error:
-        raise InputError(
-            f"{name} cannot be read: {error.strerror or 'the system refuses it'}.", at=Place.of_file(name)
-        ) from None
-    except ValueError:  # a name with a null character
-        raise InputError(f"'{name}' cannot be the name of a file.") from None
+    check_file(path, name, largest)
+    note_read(path)
+    with _telling(path, name), path.open("rb") as handle:
+        content = handle.read(largest + 1)
     if len(content) > largest:
         raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name))
     wide = content.startswith((b"\xff\xfe", b"\xfe\xff"))
@@ -78,6 +62,34 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     text = text.replace("\r\n", "\n")
     note_read(path, text)
     return text
+
+
+def check_file(path: Path, name: str, largest: int = LARGEST_TABLE) -> None:
+    """Refuse what is no ordinary file of `largest` bytes at most, before anything of it is read."""
+    with _telling(path, name):
+        found = path.stat()
+    if stat.S_ISDIR(found.st_mode):
+        raise InputError(f"{name} is a folder; name the file in it.", at=Place.of_file(name))
+    if not stat.S_ISREG(found.st_mode):
+        raise InputError(f"{name} is not an ordinary file; name a file on a disk.", at=Place.of_file(name))
+    if found.st_size > largest:
+        raise InputError(f"{name} is larger than {largest // 2**20} MB, the most that is read.", at=Place.of_file(name))
+
+
+@contextmanager
+def _telling(path: Path, name: str) -> Iterator[None]:
+    """What the system says of a file, as a sentence."""
+    try:
+        yield
+    except FileNotFoundError:
+        beside_it = [entry.name for entry in path.parent.glob(f"*{path.suffix}")] if path.parent.is_dir() else []
+        raise InputError(f"There is no file {name}{nearest(path.name, beside_it) or '.'}") from None
+    except OSError as error:
+        raise InputError(
+            f"{name} cannot be read: {error.strerror or 'the system refuses it'}.", at=Place.of_file(name)
+        ) from None
+    except ValueError:  # a name with a null character
+        raise InputError(f"'{name}' cannot be the name of a file.") from None
 
 
 BINARY = "base64:\n"

@@ -36,9 +36,8 @@ def page(handout: Handout, cover: Cover) -> str:
     charts = [_chart(chart, marks) for chart in document.charts]
     if charts:
         charts[0]["title"] = "Charts" if len(charts) > 1 else "Chart"
-    figures = next((k for k, one in enumerate(sections) if one["kind"] in ("figures", "table") and k), len(sections))
-    if any(one["kind"] == "figures" for one in sections):
-        figures = next(k for k, one in enumerate(sections) if one["kind"] == "figures")
+    kinds = [one["kind"] for one in sections]
+    figures = next((kinds.index(kind) for kind in ("figures", "table") if kind in kinds), len(sections))
     sections[figures + 1 : figures + 1] = charts
     assumed = handout.assumed()
     if assumed is not None:
