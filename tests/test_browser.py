@@ -31,12 +31,23 @@ window.addEventListener("load", function () {
     figure.querySelector("summary").click();
     found.open = figure.getBoundingClientRect().height;
   }
+  var rows = Array.from(document.querySelectorAll("button.opens")), whys = rows.map(function (button) {
+    return document.getElementById(button.getAttribute("aria-controls")); });
+  var shown = function () { return whys.filter(function (why) { return why.getBoundingClientRect().height > 0; }).length; };
+  found.rows = rows.length; found.before = shown();
+  rows.forEach(function (button) { button.click(); });
+  found.after = shown(); found.said = rows.every(function (one) { return one.getAttribute("aria-expanded") === "true"; });
+  document.querySelectorAll("details").forEach(function (one) { one.open = true; });
   if (table) {
     var heads = table.querySelectorAll("th button"), last = heads[found.column = 1];
-    var keys = function () { return Array.from(table.tBodies[0].rows).map(function (row) {
+    var lines = function () { return table.classList.contains("opening")
+      ? Array.from(table.tBodies).map(function (body) { return body.rows[0]; }) : Array.from(table.tBodies[0].rows); };
+    var keys = function () { return lines().map(function (row) {
       return row.cells[1].dataset.k === undefined ? null : Number(row.cells[1].dataset.k); }); };
     last.click(); found.up = keys(); last.click(); found.down = keys();
     found.sort = last.parentNode.getAttribute("aria-sort");
+    found.together = lines().every(function (row) { var why = row.nextElementSibling;
+      return !why || why.id === row.id + "-why"; });
   }
   found.asked = performance.getEntriesByType("resource").map(function (one) { return one.name; });
   found.refused = refused; found.wide = document.documentElement.scrollWidth; found.window = window.innerWidth;
@@ -78,8 +89,12 @@ def test_a_report_in_a_browser(name: str, size: str, tmp_path: Path) -> None:
     assert found["charts"]
     assert all(width > 200 and height > 100 for width, height in found["charts"])
     assert found["wide"] <= found["window"] + 1  # tables scroll inside, the page never sideways
-    if name != "studio":
-        assert found["closed"] < 80 < found["open"]
+    assert found["closed"] < 80 < found["open"]
+    # Every row that opens was closed, opens, says so, keeps its why when sorted; all of them leave the page as wide.
+    assert (found["before"], found["after"]) == (0, found["rows"])
+    assert found["rows"] > 10
+    assert found["said"]
+    assert found["together"]
     up, down = ([key for key in found[way] if key is not None] for way in ("up", "down"))
     assert up == sorted(up)
     assert down == sorted(down, reverse=True)

@@ -302,7 +302,7 @@ def test_the_working_of_a_perpetuity() -> None:
         assert working.by_hand is None
     rate = withdraw(pot=2000, withdrawal=100, years="forever", find="rate", paid="start")
     assert rate.effective == pytest.approx(100 / 1900)
-    assert rate.working().formula == "i = withdrawal / pot + g"
+    assert rate.working().formula == "i = (withdrawal + g × pot) / (pot - withdrawal)"
     with pytest.raises(NoAnswer, match="takes the whole pot"):
         withdraw(pot=100, withdrawal=100, years="forever", find="rate", paid="start")
     with pytest.raises(InputError, match="nothing is left at an end"):

@@ -8,9 +8,11 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.analysis.comparison import Comparison
+from pennyweight.analysis.comparison_whys import change_whys, comparison_whys
 from pennyweight.analysis.weighing import Weighing
 from pennyweight.described import Described
 from pennyweight.documents import Block, Cell, Column, Document, Table, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import PennyweightError
 
@@ -86,6 +88,9 @@ class Changes(Shown):
             for one in self.changes
         ]  # fmt: skip
         return {**self.comparison.as_dict(), "changes": told}
+
+    def _whys(self) -> Whys:
+        return {**change_whys(self), **comparison_whys(self.comparison, self.document())}
 
     def document(self) -> Document:
         """What differs first, then both versions side by side."""

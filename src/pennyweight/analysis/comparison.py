@@ -10,6 +10,7 @@ import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparison_page import comparison_page
+from pennyweight.analysis.comparison_whys import comparison_whys
 from pennyweight.analysis.weighing import Weighing, weigh, work_out_together
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
@@ -124,7 +125,14 @@ class Comparison(Shown):
             )
             return (Sheet("Comparison", columns, sheet.rows, tuple(units)),)
 
-        return Handout(document or self.document(), sheets, currency=deal.style.currency, places=deal.style.places)
+        page = document or self.document()
+        return Handout(
+            page,
+            sheets,
+            whys=lambda: comparison_whys(self, page),
+            currency=deal.style.currency,
+            places=deal.style.places,
+        )
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from math import ceil, floor
 from typing import Literal, TypeAlias
 
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.answers import refuse_equality
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.found import Answer, Answers, Found
+from pennyweight.analysis.found_whys import explained
 from pennyweight.analysis.showing import headed, show_value
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.inputs import Inputs, based, input_named, stack
@@ -73,10 +75,11 @@ def find(
         "least": f"{so_that} is smallest",
     }
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
+    found = dict(zip(scenarios, shown, strict=True))
     return Found(
         deal.title, name, item.label, words[aim], item.is_series, looked,
         f"all of {', '.join(item.choices)}" if item.choices else f"{ends[0]} and {ends[1]}",
-        dict(zip(scenarios, shown, strict=True)), labels, item.choices, curve,
+        found, labels, item.choices, curve, partial(explained, asked, question, found, labels, inputs),
     )  # fmt: skip
 
 

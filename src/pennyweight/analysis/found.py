@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from pennyweight.described import Described
 from pennyweight.documents import Cell, Column, Document, LinesChart, Table, Text
+from pennyweight.documents.derivation import Derivation, Whys, derivation_table
 from pennyweight.documents.shown import Shown
 
 if TYPE_CHECKING:
@@ -115,6 +116,8 @@ class Found(Shown):
     """The words of the input, when it takes one of several; an answer is the place of one."""
     curve: LinesChart | None = field(default=None, repr=False)
     """What is asked over the input, to be drawn."""
+    explain: Callable[[], Mapping[str, Derivation]] | None = field(default=None, repr=False)
+    """What was asked at the answers of each scenario, by its label, worked out when it is wanted."""
 
     @property
     def answers(self) -> dict[str, list[float]]:
@@ -170,15 +173,22 @@ class Found(Shown):
                 rows.append((Cell(title), Cell(item.told, "question" if item.always else "out"), Cell(item.reason)))
             for text, notes in item.intervals():
                 rows.append((Cell(title), Cell(text, "question"), Cell(notes)))
-        what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
         table = Table(
-            f"{what}, so that {self.so_that}",
+            self._title(),
             (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
             tuple(rows),
         )
         return Document(
             self.deal, (table, Text(f"Searched between {self.looked_shown}.", "comparison")), "", self._charts()
         )
+
+    def _title(self) -> str:
+        what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
+        return f"{what}, so that {self.so_that}"
+
+    def _whys(self) -> Whys:
+        told = self.explain() if self.explain is not None else {}
+        return {(self._title(), label): derivation_table(label, {label: one}) for label, one in told.items()}
 
     def _charts(self) -> tuple[LinesChart, ...]:
         """The curve with its answers marked, looked at near them."""

@@ -16,7 +16,7 @@ from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.given import a_list, a_text
 
-__all__ = ["Selection", "period_tables", "selection"]
+__all__ = ["Selection", "line_label", "period_tables", "selection"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -124,7 +124,7 @@ def _body(
     for name in names:
         group = member.get(name)
         if group is None:
-            rows.append((_label(deal, name), name, ends(line(name), name), _tone(deal, name)))
+            rows.append((line_label(deal, name), name, ends(line(name), name), _tone(deal, name)))
             continue
         if group in seen:
             continue
@@ -133,7 +133,7 @@ def _body(
         rows.append((group, "", None, "comparison"))
         total = np.zeros(deal.timeline.rows)
         for one in members:
-            rows.append((f"  {_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)))
+            rows.append((f"  {line_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)))
             total = total + line(one)
         amounts = [one for one in members if not deal.stands(one)]
         if len(members) > 1 and len(amounts) == len(members):
@@ -152,7 +152,8 @@ def _groups(deal: Definition) -> dict[str, list[str]]:
     return found
 
 
-def _label(deal: Definition, name: str) -> str:
+def line_label(deal: Definition, name: str) -> str:
+    """What a line is called in a table of periods: with its unit, unless that is money."""
     unit = deal.unit(name)
     return deal.label(name) if unit == "money" else deal.style.headed(deal.label(name), unit)
 

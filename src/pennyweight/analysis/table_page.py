@@ -13,7 +13,7 @@ from pennyweight.documents import Block, Cell, Column, Table
 if TYPE_CHECKING:
     from pennyweight.analysis.tabulating import TableResult
 
-__all__ = ["axis_value", "table_blocks"]
+__all__ = ["axis_value", "column_title", "table_blocks"]
 
 
 def table_blocks(result: TableResult) -> list[Block]:
@@ -33,7 +33,7 @@ def axis_value(result: TableResult, axis: Axis, value: float) -> str:
 def _one_way(result: TableResult) -> Table:
     deal, axis = result.definition, result.table.axes[0]
     columns = [Column(headed(deal, axis.key, axis.label))]
-    columns += [Column(_title(result, column)) for column in result.table.columns.values()]
+    columns += [Column(column_title(result, column)) for column in result.table.columns.values()]
     rows = []
     for k, value in enumerate(axis.values.tolist()):
         cells = [Cell(axis_value(result, axis, value), "question")]
@@ -53,11 +53,12 @@ def _two_way(result: TableResult, name: str) -> Table:
         )
         for i, value in enumerate(down.values.tolist())
     )
-    title = f"{result.label}: {_title(result, result.table.columns[name])}"
+    title = f"{result.label}: {column_title(result, result.table.columns[name])}"
     return Table(title if len(result.table.columns) > 1 else result.label, columns, rows, _note(result, name))
 
 
-def _title(result: TableResult, column: Single) -> str:
+def column_title(result: TableResult, column: Single) -> str:
+    """The heading of a column: its label with its unit."""
     return headed(result.definition, column.name, column.label)
 
 

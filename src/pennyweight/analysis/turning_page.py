@@ -14,7 +14,7 @@ from pennyweight.plain_text import listed
 if TYPE_CHECKING:
     from pennyweight.analysis.turning import TurningPoint
 
-__all__ = ["nearest_turn", "turning_blocks"]
+__all__ = ["nearest_turn", "shown_limit", "shown_turn", "turning_blocks"]
 
 
 def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Block]:
@@ -81,26 +81,28 @@ def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
     if value is not None:
         return _turn(deal, point, value)
     if limit is not None:
-        return Cell(f"limit {_about(deal, point, limit)}", "comparison")
+        return Cell(f"limit {shown_limit(deal, point, limit)}", "comparison")
     return Cell("-", "comparison")
 
 
-def _about(deal: Definition, point: TurningPoint, limit: float) -> str:
+def shown_limit(deal: Definition, point: TurningPoint, limit: float) -> str:
+    """Roughly where figures stop existing."""
     item = deal.inputs[point.input]
     return f"× {limit:.2g}" if point.by_scale else show_about(deal, item, limit)
 
 
 def _turn(deal: Definition, point: TurningPoint, value: float | None, *, unit: bool = False) -> Cell:
-    """A value at which it turns, rounded to the side on which the deal pays off."""
     if value is None:
         return Cell("-", "comparison")
-    item = deal.inputs[point.input]
+    return Cell(shown_turn(deal, point, value, unit=unit), "question" if value == point.turns_at else "plain")
+
+
+def shown_turn(deal: Definition, point: TurningPoint, value: float, *, unit: bool = False) -> str:
+    """A value at which it turns, rounded to the side on which the deal pays off."""
     if point.by_scale:
-        shown = f"× {deal.style.show(value, 'number', places=4)}"
-    else:
-        kind: Side = "at least" if value == point.below else "at most" if value == point.above else "exactly"
-        shown = show_value(deal, item, value, kind, unit=unit)
-    return Cell(shown, "question" if value == point.turns_at else "plain")
+        return f"× {deal.style.show(value, 'number', places=4)}"
+    kind: Side = "at least" if value == point.below else "at most" if value == point.above else "exactly"
+    return show_value(deal, deal.inputs[point.input], value, kind, unit=unit)
 
 
 def _distance(deal: Definition, point: TurningPoint) -> str:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.variation_page import variation_page
+from pennyweight.analysis.variation_whys import variation_whys
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import input_named, stack
@@ -86,8 +87,9 @@ class Variation(Shown):
         style = self.definition.style
         named = [*self.inputs, *(name for name in self.figures if name != "pays_off")]
         units = {name.replace(" ", "_"): self.definition.unit(name) for name in named}
+        page = document or self.document()
         return Handout(
-            document or self.document(), lambda: sheets_of({"cases": self.frame}, units),
+            page, lambda: sheets_of({"cases": self.frame}, units), whys=lambda: variation_whys(self, page),
             currency=style.currency, places=style.places,
         )  # fmt: skip
 

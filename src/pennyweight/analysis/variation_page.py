@@ -25,7 +25,7 @@ from pennyweight.documents.model import Tone
 if TYPE_CHECKING:
     from pennyweight.analysis.variation import Variation
 
-__all__ = ["variation_page"]
+__all__ = ["axis_value", "variation_page"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -50,7 +50,7 @@ def _one_way(variation: Variation) -> Document:
     rows = []
     for k, value in enumerate(axis):
         at_base = bool(np.isclose(value, variation.base[name], rtol=1e-12, atol=0))
-        cells = [Cell(_axis_value(variation, name, value), "question" if at_base else "plain")]
+        cells = [Cell(axis_value(variation, name, value), "question" if at_base else "plain")]
         cells += [Cell(show_figure(deal, m, float(variation.figures[m][k]), unit=False)) for m in variation.show]
         if variation.verdicts is not None:
             word = str(variation.verdicts[k])
@@ -104,11 +104,11 @@ def _two_way(variation: Variation) -> Document:
         shown = [[show_figure(deal, measure, float(v), unit=False) for v in row] for row in values]
         columns = (
             Column(f"{first} ↓  {second} →", words=False),
-            *(Column(_axis_value(variation, second, v)) for v in variation.inputs[second]),
+            *(Column(axis_value(variation, second, v)) for v in variation.inputs[second]),
         )
         rows = tuple(
             (
-                Cell(_axis_value(variation, first, value), "question"),
+                Cell(axis_value(variation, first, value), "question"),
                 *(_map_cell(variation, shown[i][j], i, j) for j in range(values.shape[1])),
             )
             for i, value in enumerate(variation.inputs[first])
@@ -147,8 +147,8 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
     return HeatMap(
         f"map_{measure}",
         f"{deal.label(measure)}{finding}",
-        tuple(_axis_value(variation, second, v) for v in variation.inputs[second]),
-        tuple(_axis_value(variation, first, v) for v in variation.inputs[first]),
+        tuple(axis_value(variation, second, v) for v in variation.inputs[second]),
+        tuple(axis_value(variation, first, v) for v in variation.inputs[first]),
         _axis_title(variation, second),
         _axis_title(variation, first),
         values,
@@ -167,7 +167,8 @@ def _axis_title(variation: Variation, name: str) -> str:
     return deal.label(name) + (f", {suffix}" if suffix else "")
 
 
-def _axis_value(variation: Variation, name: str, value: float) -> str:
+def axis_value(variation: Variation, name: str, value: float) -> str:
+    """A value of an input that is varied; of a series the share of it."""
     deal = variation.definition
     if deal.inputs[name].is_series:
         return deal.style.show(float(value), "share", places=1)

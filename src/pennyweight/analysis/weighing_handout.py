@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base
-from pennyweight.analysis.why import why
+from pennyweight.analysis.weighing_whys import weighing_whys
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.documents import Cell, Column, Document, Table
 from pennyweight.documents.handout import Handout, Sheet, SheetColumn
@@ -19,8 +19,6 @@ if TYPE_CHECKING:
 
 __all__ = ["weighing_handout"]
 
-_DEPTH = 3
-
 
 def weighing_handout(weighing: Weighing, document: Document, other: Callable[[str], Weighing]) -> Handout:
     """The weighing as it is handed over; `other` weighs another scenario of the deal."""
@@ -29,7 +27,7 @@ def weighing_handout(weighing: Weighing, document: Document, other: Callable[[st
         document,
         sheets=lambda: tuple(_sheets(weighing, other)),
         assumed=lambda: _assumed(weighing),
-        whys=lambda: _whys(weighing),
+        whys=lambda: weighing_whys(weighing, document),
         currency=style.currency,
         places=style.places,
     )
@@ -73,14 +71,6 @@ def _range(deal: Definition, item: Input) -> str:
     if item.low is not None and item.high is not None:
         return f"{show_base(deal, item, item.low)} to {show_base(deal, item, item.high)}"
     return "a fact" if item.fixed else ""
-
-
-def _whys(weighing: Weighing) -> Mapping[str, Table]:
-    found: dict[str, Table] = {}
-    for name, figure in weighing.measures.items():
-        blocks = why({weighing.scenario: weighing}, name, None, _DEPTH).document().blocks
-        found[figure.label] = next(block for block in blocks if isinstance(block, Table))
-    return found
 
 
 def _sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> list[Sheet]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeAlias
 
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.model import Document, Table
 
 if TYPE_CHECKING:
@@ -51,8 +52,8 @@ class Handout:
     sheets: Callable[[], tuple[Sheet, ...]] = field(default=tuple)
     assumed: Callable[[], Table | None] = field(default=lambda: None)
     """What went in, for the first page."""
-    whys: Callable[[], Mapping[str, Table]] = field(default=dict)
-    """By the label of a figure, where it comes from."""
+    whys: Callable[[], Whys] = field(default=dict)
+    """Where its figures come from."""
     currency: str = ""
     places: int = 2
     """Decimal places of amounts."""

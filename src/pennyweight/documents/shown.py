@@ -8,6 +8,7 @@ from typing import Any
 
 from pennyweight.described import Described
 from pennyweight.documents import html, text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.drawing import draw, inline_picture
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Block, Document
@@ -41,11 +42,16 @@ class Shown(Described, ABC):
         return Handout(
             page,
             sheets=lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}),  # type: ignore[attr-defined]
+            whys=self._whys,
         )
 
     def _working_blocks(self) -> tuple[Block, ...]:
         """How the result comes about, for what is handed over; nothing when its page says it already."""
         return ()
+
+    def _whys(self) -> Whys:
+        """Where the figures of the page come from."""
+        return {}
 
     def plot(self, ax: Any = None, *, chart: int = 0) -> Any:
         """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.

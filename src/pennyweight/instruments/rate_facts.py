@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import inf, isfinite, log, log1p
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from pennyweight.core.rates import discount_from_effective, effective_from_discount, nominal_rate
 from pennyweight.documents import Cell, Column, Document, FigureLine, Figures, Table, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.quantities.amounts import read_amount
@@ -91,6 +92,8 @@ class RateFacts(Shown):
     inflation: float | None
     times: float
 
+    TABLE: ClassVar[str] = "The same rate, quoted"
+
     @property
     def nominal(self) -> float:
         """Quoted, compounding as asked."""
@@ -144,6 +147,11 @@ class RateFacts(Shown):
             "forms": {word: quoted for word, (quoted, _) in self.forms.items()},
         }
 
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.rate_whys import rate_whys
+
+        return rate_whys(self)
+
     def document(self) -> Document:
         """Both forms, the time to multiply, and every way to compound."""
         style = Style()
@@ -182,9 +190,7 @@ class RateFacts(Shown):
             (Cell(way), Cell(shown(quoted)), Cell("-" if way == "continuous" else shown(each)))
             for way, (quoted, each) in self.forms.items()
         )
-        table = Table(
-            "The same rate, quoted", (Column("Compounding", words=True), Column("Quoted"), Column("Per period")), rows
-        )
+        table = Table(self.TABLE, (Column("Compounding", words=True), Column("Quoted"), Column("Per period")), rows)
         return Document(
             f"The rate {self.given}",
             (Figures("Forms", tuple(lines)), table, Text("All of these rates earn the same in a year.", "comparison")),

@@ -155,6 +155,11 @@ class Bond(Described):
         """How often a year the yield compounds."""
         return self.per_year or 1
 
+    @property
+    def yearly_coupon(self) -> float:
+        """The coupons of a year, per 100 of face."""
+        return 100.0 * self._rate
+
     def price(self, at_yield: str | float, settlement: Date, *, first: First = "compound") -> float:
         """The clean price per 100 at a yearly yield, quoted to compound as often as coupons are paid.
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
 from pennyweight.core.bonds import factors
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.rates import KnownRate
@@ -71,6 +72,13 @@ class BondReport(Shown):
             bond.convexity(known, day, first=first),
         )
 
+    PAYMENTS: ClassVar[str] = "Payments to come, per 100 of face"
+
+    @property
+    def style(self) -> Style:
+        """How amounts are shown."""
+        return Style(self.currency)
+
     @property
     def dirty(self) -> float:
         """Clean price and accrued interest: what is paid."""
@@ -115,8 +123,8 @@ class BondReport(Shown):
             "convexity": self.convexity,
             "coupons_worth": float((left.coupons * self.factors).sum()),
             "face_worth": float((left.redemption * self.factors).sum()),
-            "formula": self._working()[0],
-            "numbers": self._working()[1],
+            "formula": self.formula,
+            "numbers": self._numbers(),
             "payments": [
                 {"date": str(day), "coupon": float(coupon), "face": float(face), "factor": float(factor)}
                 for day, coupon, face, factor in zip(
@@ -125,9 +133,14 @@ class BondReport(Shown):
             ],
         }
 
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.bonds.bond_whys import bond_whys
+
+        return bond_whys(self)
+
     def document(self) -> Document:
         """Figures, payments with their worth, and the check that they add up."""
-        bond, style, left = self.bond, Style(self.currency), self.payments
+        bond, style, left = self.bond, self.style, self.payments
         effective = (1 + self.rate / bond.compounding) ** bond.compounding - 1
         coupons = float((left.coupons * self.factors).sum())
         face = float((left.redemption * self.factors).sum())
@@ -171,7 +184,7 @@ class BondReport(Shown):
         elif not bond.perpetual:
             lines.append(FigureLine("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
             lines.append(FigureLine("Worth of the face", Cell(money(face)), "in the dirty price"))
-        formula, numbers = self._working()
+        formula, numbers = self.formula, self._numbers()
         blocks: list[Block] = [
             Figures(f"On {self.settlement}", tuple(lines)),
             Text(f"Formula: {formula}."),
@@ -190,18 +203,22 @@ class BondReport(Shown):
         )
         return Document(f"A bond of {bond.coupon}, {self._until()}", tuple(blocks), f"Discounting: {how}.")
 
-    def _working(self) -> tuple[str, str]:
-        """The price's formula in symbols, and the numbers put in."""
+    @property
+    def formula(self) -> str:
+        """The dirty price's formula in symbols."""
+        if self.bond.perpetual:
+            return "dirty = coupon × (1 + i)^(1 - w) / i"
+        if self.first == "simple":
+            return "dirty = sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
+        return "dirty = sum of payment / (1 + i)^t, t periods from settlement, w for the next"
+
+    def _numbers(self) -> str:
+        """What is put into the formula."""
         i, wait = self.rate / self.bond.compounding, self.payments.wait
         if self.bond.perpetual:
-            formula = "dirty = coupon × (1 + i)^(1 - w) / i"
-            return formula, f"{self.payments.coupons[-1]:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
-        if self.first == "simple":
-            formula = "dirty = sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
-        else:
-            formula = "dirty = sum of payment / (1 + i)^t, t periods from settlement, w for the next"
+            return f"{self.payments.coupons[-1]:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
         count = self.payments.dates.size
-        return formula, f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
+        return f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
 
     def _until(self) -> str:
         return "perpetual" if self.bond.perpetual else f"due {self.bond.maturity}"
@@ -228,4 +245,4 @@ class BondReport(Shown):
         if len(rows) > 16:
             rows = [*rows[:7], (Cell("…", "comparison"),) * 5, *rows[-7:]]
         note = "The next ten of payments without end." if self.bond.perpetual else ""
-        return Table("Payments to come, per 100 of face", columns, tuple(rows), note)
+        return Table(self.PAYMENTS, columns, tuple(rows), note)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.core.rates import nominal_rate
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table
 from pennyweight.documents.charts import flows_chart, rate_chart
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
 from pennyweight.quantities.rates import read_rate
@@ -51,6 +52,11 @@ class FlowsReport(Shown):
     on: Outlay
 
     @property
+    def shown_rows(self) -> list[int]:
+        """The rows of the table of flows that a page shows, from 0."""
+        return [k for k in _shown(self.flows.amounts.size) if k is not None]
+
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a flow, with factor and present value when a rate was given."""
         frame = self.flows.frame.copy()
@@ -84,6 +90,11 @@ class FlowsReport(Shown):
             "undefined": self.undefined,
             "flows": rows,
         }
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.flows.flow_whys import flow_whys
+
+        return flow_whys(self)
 
     def _working_blocks(self) -> tuple[Block, ...]:
         return () if self.rate is None else self.flows.working(self.rate).document().blocks

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.documents.tables import ends, some_rows
 from pennyweight.quantities.numbers import whole
@@ -82,6 +83,12 @@ class FlowsWorking(Shown):
                 for t, flow, factor in zip(self.flows.times, self.flows.amounts, self.factors, strict=True)
             ],
         }
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.flows.flow_whys import row_whys
+
+        shown = ends(self.flows.amounts.size, 12, spared=6)
+        return row_whys("Step by step", self.flows, self.rate, self.factors, shown=shown)
 
     def document(self) -> Document:
         """Formula, table, sum, and how far the hand's answer is from the exact one."""

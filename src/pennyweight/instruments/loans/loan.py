@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from pennyweight.core.loans.exact import Books, keep_books
 from pennyweight.described import frozen
 from pennyweight.documents import Document
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring
@@ -297,6 +298,11 @@ class Loan(Shown):
         from pennyweight.instruments.loans.report import loan_document
 
         return loan_document(self)
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.loans.loan_whys import loan_whys
+
+        return loan_whys(self)
 
     def refuse_stuck(self, books: Books) -> None:
         """NoAnswer when books of this loan never come to an end.

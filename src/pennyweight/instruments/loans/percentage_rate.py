@@ -24,7 +24,7 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import KnownRate
 
-__all__ = ["apr", "loan_apr"]
+__all__ = ["apr", "loan_apr", "worth_of_payments"]
 
 Flows = Sequence[tuple[str | dt.date, str | float]]
 
@@ -94,34 +94,74 @@ def loan_apr(agreed: Schedule, method: Literal["us", "eu"]) -> float | None:
     if len(rows) == 1 and terms.agreement.at_start:
         return None  # paid back the moment it is lent
     received = terms.lent - terms.fee_up_front
-    amounts = [terms.money(row.payment + row.extra) + terms.fee_each for row in rows]
-    calendar = terms.calendar
-    first = 0 if terms.agreement.at_start else 1
-    word = _BY_PAYMENTS.get(terms.per_year)
-    if calendar is None or word is None:
-        spans = [Span(k, 0.0) for k in range(first, first + len(rows))]
-        if method == "eu":
-            years = [span.whole / terms.per_year for span in spans]
-            return eu_rate([(0.0, received)], list(zip(years, amounts, strict=True)))
-        return unit_period_rate([(Span(0, 0.0), received)], list(zip(spans, amounts, strict=True)), terms.per_year)
-    # Back from the first payment along the loan's own due days, so that the last of each month is one month apart.
-    whole = 0
-    while calendar.regular(1 - whole - 1) >= calendar.start and not terms.agreement.at_start:
-        whole += 1
-    reached = calendar.regular(1 - whole)
     if method == "eu":
+        return eu_rate([(0.0, received)], _by_years(agreed))
+    payments, per_year = _by_unit_periods(agreed)
+    return unit_period_rate([(Span(0, 0.0), received)], payments, per_year)
+
+
+def worth_of_payments(agreed: Schedule, method: Literal["us", "eu"], rate: float) -> float:
+    """What all payments of a schedule as agreed, fees included, are worth on the day it is lent, at a yearly rate.
+
+    >>> from pennyweight import Loan
+    >>> loan = Loan(1_000, "6%", years=1)
+    >>> round(worth_of_payments(loan.agreed, "us", loan.apr), 6)
+    1000.0
+    """
+    if method == "eu":
+        return sum(float(amount * (1 + rate) ** -years) for years, amount in _by_years(agreed))
+    payments, per_year = _by_unit_periods(agreed)
+    i = rate / per_year
+    return sum(float(amount / ((1 + span.part * i) * (1 + i) ** span.whole)) for span, amount in payments)
+
+
+def _paid(agreed: Schedule) -> list[float]:
+    terms = agreed.terms
+    return [terms.money(row.payment + row.extra) + terms.fee_each for row in agreed.rows]
+
+
+def _by_years(agreed: Schedule) -> list[tuple[float, float]]:
+    """Each payment with its time by the EU's rules."""
+    terms, amounts = agreed.terms, _paid(agreed)
+    word = _BY_PAYMENTS.get(terms.per_year)
+    first = 0 if terms.agreement.at_start else 1
+    if terms.calendar is None or word is None:
+        years = [k / terms.per_year for k in range(first, first + len(amounts))]
+    else:
+        whole, reached = _whole_periods(agreed)
         weeks = word in ("week", "two weeks", "four weeks")
-        begin = whole / terms.per_year + eu_years(calendar.start, reached, weeks=weeks)
-        years = [begin + k / terms.per_year for k in range(len(rows))]
-        return eu_rate([(0.0, received)], list(zip(years, amounts, strict=True)))
+        begin = whole / terms.per_year + eu_years(terms.calendar.start, reached, weeks=weeks)
+        years = [begin + k / terms.per_year for k in range(len(amounts))]
+    return list(zip(years, amounts, strict=True))
+
+
+def _by_unit_periods(agreed: Schedule) -> tuple[list[tuple[Span, float]], float]:
+    """Each payment with its unit-periods, and how many of them a year has."""
+    terms, amounts = agreed.terms, _paid(agreed)
+    calendar, word = terms.calendar, _BY_PAYMENTS.get(terms.per_year)
+    first = 0 if terms.agreement.at_start else 1
+    if calendar is None or word is None:
+        spans = [Span(k, 0.0) for k in range(first, first + len(amounts))]
+        return list(zip(spans, amounts, strict=True)), terms.per_year
     unit = _UNITS[word]
-    if len(rows) == 1:
+    if len(amounts) == 1:
         unit = unit_to_maturity(calendar.start, calendar.first)
         spans = [unit_periods(calendar.start, calendar.first, unit)]
     else:
+        whole, reached = _whole_periods(agreed)
         rest = unit_periods(calendar.start, reached, unit)
-        spans = [Span(whole + rest.whole + k, rest.part) for k in range(len(rows))]
-    return unit_period_rate([(Span(0, 0.0), received)], list(zip(spans, amounts, strict=True)), units_a_year(unit))
+        spans = [Span(whole + rest.whole + k, rest.part) for k in range(len(amounts))]
+    return list(zip(spans, amounts, strict=True)), units_a_year(unit)
+
+
+def _whole_periods(agreed: Schedule) -> tuple[int, np.datetime64]:
+    """Back from the first payment along the loan's own due days, so that the last of each month is one month apart."""
+    calendar = agreed.terms.calendar
+    assert calendar is not None
+    whole = 0
+    while calendar.regular(1 - whole - 1) >= calendar.start and not agreed.terms.agreement.at_start:
+        whole += 1
+    return whole, calendar.regular(1 - whole)
 
 
 def _read(flows: Any, what: str) -> list[tuple[np.datetime64, float]]:

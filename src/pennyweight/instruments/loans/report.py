@@ -21,18 +21,16 @@ from pennyweight.documents import (
     Text,
 )
 from pennyweight.documents.model import Tone
-from pennyweight.documents.tables import ends, some_rows
+from pennyweight.documents.tables import some_rows
 from pennyweight.instruments.loans.facts import Facts, facts, last_payment_note
+from pennyweight.instruments.loans.schedule import Schedule, shown_rows
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
     from pennyweight.instruments.loans.loan import Loan
-    from pennyweight.instruments.loans.schedule import Schedule
 
 __all__ = ["loan_as_dict", "loan_charts", "loan_document", "loan_tables"]
-
-_HEAD = 12
 
 
 def loan_as_dict(loan: Loan) -> dict[str, Any]:
@@ -348,16 +346,8 @@ def _payments(schedule: Schedule, made: int) -> Table:
         for row in rows
     ]
     notes = ["Principal includes the extra payments."] if "extra" in names else []
-    shown, left_out = some_rows(cells, _shown_rows(len(cells), made), "payments")
+    shown, left_out = some_rows(cells, shown_rows(len(cells), made), "payments")
     titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
     titles += [Column(name.capitalize()) for name in names]
     titles += [Column("", words=True)] if schedule.history else []
     return Table("Payments", tuple(titles), shown, " ".join([*notes, left_out]).strip())
-
-
-def _shown_rows(count: int, made: int) -> list[int]:
-    """Which rows a page shows, from 0."""
-    if made == 0 or count <= 2 * _HEAD + 6:
-        return ends(count, _HEAD, spared=6)
-    around = range(max(made - _HEAD // 2, 0), min(made + _HEAD // 2, count))
-    return sorted({*range(_HEAD // 2), *around, *range(count - _HEAD // 2, count)})

@@ -11,14 +11,18 @@ import numpy as np
 from pennyweight.core.dates import Days
 from pennyweight.core.loans.exact import Booked, Books
 from pennyweight.documents import Checks, Document
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
+from pennyweight.documents.tables import ends
 from pennyweight.instruments.loans.terms import LoanTerms
 from pennyweight.instruments.loans.timetable import Statement, Timetable
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Schedule"]
+__all__ = ["Schedule", "shown_rows"]
+
+_HEAD = 12
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -44,6 +48,11 @@ class Schedule(Shown):
 
         owed = self.terms.style.with_unit(self.balance_after(0), "money")
         return Document(f"The schedule of a loan of {owed}", (*loan_tables(self), Checks(self.checks)))
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.loans.loan_whys import schedule_whys
+
+        return schedule_whys(self)
 
     @cached_property
     def rows(self) -> tuple[Booked, ...]:
@@ -185,12 +194,8 @@ class Schedule(Shown):
         1200.0
         """
         money = self.terms.money
-        if self.dates is None:
-            years = np.arange(len(self.rows)) // self.terms.per_year + 1
-        else:
-            years = self.dates.astype("datetime64[Y]").astype(np.int64) + 1970
         found: dict[int, list[Booked]] = {}
-        for year, row in zip(years.tolist(), self.rows, strict=True):
+        for year, row in zip(self.years, self.rows, strict=True):
             found.setdefault(year, []).append(row)
         return [
             {
@@ -204,6 +209,13 @@ class Schedule(Shown):
             }
             for year, rows in found.items()
         ]
+
+    @cached_property
+    def years(self) -> tuple[int, ...]:
+        """The calendar year of each payment; without dates the year of the loan."""
+        if self.dates is None:
+            return tuple(k // self.terms.per_year + 1 for k in range(len(self.rows)))
+        return tuple((self.dates.astype("datetime64[Y]").astype(np.int64) + 1970).tolist())
 
     @cached_property
     def principal_leads(self) -> int | None:
@@ -232,3 +244,15 @@ class Schedule(Shown):
             (each, "Every balance is the one before plus interest less what is paid."),
             (all_paid <= max(near, 1e-6), "All that is paid is interest plus principal plus fees."),
         )
+
+
+def shown_rows(count: int, made: int) -> list[int]:
+    """Which rows a page shows of `count` payments, from 0: the first, those around the last that was made, the last.
+
+    >>> shown_rows(360, 0)[11:13]
+    [11, 348]
+    """
+    if made == 0 or count <= 2 * _HEAD + 6:
+        return ends(count, _HEAD, spared=6)
+    around = range(max(made - _HEAD // 2, 0), min(made + _HEAD // 2, count))
+    return sorted({*range(_HEAD // 2), *around, *range(count - _HEAD // 2, count)})

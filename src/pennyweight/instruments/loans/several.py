@@ -12,6 +12,7 @@ import numpy as np
 from pennyweight.core.loans.exact import Entry, keep_books
 from pennyweight.described import Described, frozen
 from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loans.loan import Loan
@@ -230,7 +231,7 @@ class LoanSet(Shown):
         if self.extra:
             blocks += self._order_blocks()
         years = self._yearly(chosen)
-        blocks.append(self._years(chosen, years))
+        blocks.append(self._years(years))
         chart = SplitChart(
             "split", f"{style.with_unit(interest, 'money')} of interest on all loans together",
             np.array(list(years), dtype=np.float64), np.array([row[1] for row in years.values()]),
@@ -238,6 +239,11 @@ class LoanSet(Shown):
         )  # fmt: skip
         how = "As agreed" if not self.extra else f"With {style.with_unit(self.extra, 'money')} more a payment"
         return Document(self.title or "Loans together", tuple(blocks), f"{how}, to the smallest unit.", (chart,))
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.loans.several_whys import several_whys
+
+        return several_whys(self, self._chosen(), self._years_title())
 
     def _order_blocks(self) -> list[Block]:
         style = self.style
@@ -269,15 +275,17 @@ class LoanSet(Shown):
                 sums += [row["payments"] + row["extra"], row["interest"], row["principal"], row["balance"]]
         return dict(sorted(found.items()))
 
-    def _years(self, chosen: Mapping[str, Schedule], years: Mapping[int, Any]) -> Table:
+    def _years(self, years: Mapping[int, Any]) -> Table:
         rows = [
             (Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums))
             for year, sums in years.items()
         ]
-        dated = all(one.dates is not None for one in chosen.values())
         names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
-        title = "All loans by " + ("calendar year" if dated else "year of the loan")
-        return Table(title, (Column("Year", words=True), *names), tuple(rows))
+        return Table(self._years_title(), (Column("Year", words=True), *names), tuple(rows))
+
+    def _years_title(self) -> str:
+        dated = all(loan.terms.calendar is not None for loan in self.loans.values())
+        return "All loans by " + ("calendar year" if dated else "year of the loan")
 
     def _share(self, loan: Loan) -> float | None:
         return None if self.needs is None else loan.amount / self.needs

@@ -9,6 +9,7 @@ from typing import Any
 
 from pennyweight.described import frozen
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.model import Tone
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
@@ -154,6 +155,12 @@ class LoanStudy(Shown):
         page = loan_document(self.loan)
         blocks = [*page.blocks[:1], *self._answers(), *page.blocks[1:]]
         return Document(page.title, tuple(blocks), page.subtitle, page.charts)
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.loans.loan_whys import loan_whys
+        from pennyweight.instruments.loans.study_whys import study_whys
+
+        return {**loan_whys(self.loan), **study_whys(self)}
 
     def _working_blocks(self) -> tuple[Block, ...]:
         return () if self.working else tuple(working_blocks(self.loan))

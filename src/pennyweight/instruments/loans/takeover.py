@@ -10,6 +10,7 @@ from typing import Any
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.described import frozen
 from pennyweight.documents import Document
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.loans.bill import Bill
@@ -298,40 +299,9 @@ class Takeover(Shown):
     @cached_property
     def contradictions(self) -> tuple[str, ...]:
         """Facts that do not fit together, with by how much."""
-        rest, found = self.remaining, []
-        style = rest.terms.style
+        from pennyweight.instruments.loans.takeover_page import contradictions
 
-        def shown(value: float) -> str:
-            return style.with_unit(value, "money")
-
-        if self.left is not None and len(rest.agreed.rows) != self.left:
-            fitting = Loan(rest.amount, rest.rate, months=self.left * 12 / self.calendar.per_year, **self._common())
-            gap, count = fitting.payment - rest.payment, len(rest.agreed.rows)
-            found.append(
-                f"The payment of {shown(rest.payment)} pays off {shown(rest.amount)} in {count} payments, "
-                f"not {self.left}. To end with payment {self.left} it would be {shown(fitting.payment)}, "
-                f"{shown(abs(gap))} {'more' if gap > 0 else 'less'}."
-            )
-        original = self.original
-        if original is not None and self.made:
-            scheduled = original.agreed.balance_after(self.made)
-            gap = rest.amount - scheduled
-            unit = 10.0**-rest.terms.scale
-            if abs(gap) > max(unit * (self.made + 1), 2e-5 * rest.amount):
-                reason = "; the difference may be arrears" if gap > 0 and not self.overdue else ""
-                found.append(
-                    f"After {self.made} payments the original loan of {shown(original.amount)} would stand at "
-                    f"{shown(scheduled)}, and {shown(rest.amount)} is stated: {shown(abs(gap))} "
-                    f"{'more' if gap > 0 else 'less'}{reason}."
-                )
-            if self.original_years is not None:
-                agreed = round(self.original_years * self.calendar.per_year)
-                if abs(len(original.agreed.rows) - agreed) > 0:
-                    found.append(
-                        f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
-                        f"at {shown(rest.payment)}, not the {agreed} of {self.original_years:g} years."
-                    )
-        return tuple(found)
+        return contradictions(self)
 
     @property
     def frame(self) -> Any:
@@ -378,6 +348,11 @@ class Takeover(Shown):
         from pennyweight.instruments.loans.takeover_page import takeover_page
 
         return takeover_page(self)
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.loans.takeover_whys import takeover_whys
+
+        return takeover_whys(self)
 
     def _before(self) -> int:
         """The payments made before, where that is said and need not be worked out."""

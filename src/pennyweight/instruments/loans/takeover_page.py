@@ -11,7 +11,7 @@ from pennyweight.instruments.loans.report import loan_charts, loan_tables
 if TYPE_CHECKING:
     from pennyweight.instruments.loans.takeover import Takeover
 
-__all__ = ["takeover_page"]
+__all__ = ["contradictions", "takeover_page"]
 
 
 def takeover_page(takeover: Takeover) -> Document:
@@ -48,3 +48,41 @@ def takeover_page(takeover: Takeover) -> Document:
     blocks += [*loan_tables(schedule), Checks(schedule.checks)]
     title = takeover.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
     return Document(title, tuple(blocks), f"As of {takeover.calendar.start}, to the smallest unit.", loan_charts(rest))
+
+
+def contradictions(takeover: Takeover) -> tuple[str, ...]:
+    """Facts of a takeover that do not fit together, with by how much."""
+    rest, found = takeover.remaining, []
+    style = rest.terms.style
+
+    def shown(value: float) -> str:
+        return style.with_unit(value, "money")
+
+    if takeover.left is not None and len(rest.agreed.rows) != takeover.left:
+        fitting = rest.but(payment=None, months=takeover.left * 12 / takeover.calendar.per_year, payments_before=0)
+        gap, count = fitting.payment - rest.payment, len(rest.agreed.rows)
+        found.append(
+            f"The payment of {shown(rest.payment)} pays off {shown(rest.amount)} in {count} payments, "
+            f"not {takeover.left}. To end with payment {takeover.left} it would be {shown(fitting.payment)}, "
+            f"{shown(abs(gap))} {'more' if gap > 0 else 'less'}."
+        )
+    original = takeover.original
+    if original is not None and takeover.made:
+        scheduled = original.agreed.balance_after(takeover.made)
+        gap = rest.amount - scheduled
+        unit = 10.0**-rest.terms.scale
+        if abs(gap) > max(unit * (takeover.made + 1), 2e-5 * rest.amount):
+            reason = "; the difference may be arrears" if gap > 0 and not takeover.overdue else ""
+            found.append(
+                f"After {takeover.made} payments the original loan of {shown(original.amount)} would stand at "
+                f"{shown(scheduled)}, and {shown(rest.amount)} is stated: {shown(abs(gap))} "
+                f"{'more' if gap > 0 else 'less'}{reason}."
+            )
+        if takeover.original_years is not None:
+            agreed = round(takeover.original_years * takeover.calendar.per_year)
+            if abs(len(original.agreed.rows) - agreed) > 0:
+                found.append(
+                    f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
+                    f"at {shown(rest.payment)}, not the {agreed} of {takeover.original_years:g} years."
+                )
+    return tuple(found)

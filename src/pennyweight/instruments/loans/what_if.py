@@ -20,13 +20,16 @@ from pennyweight.quantities.units import one_currency
 __all__ = [
     "Extra",
     "Offer",
+    "Race",
     "Refinancing",
     "extra_needed",
     "extras_table",
     "offers",
+    "race",
     "read_extras",
     "read_offers",
     "refinancing",
+    "with_extra",
 ]
 
 
@@ -121,7 +124,7 @@ def extra_needed(loan: Loan, by: When) -> Extra:
     unit = 10.0**-loan.terms.scale
 
     def done(units: int) -> bool:
-        return len(_with_extra(loan, round(units * unit, 9)).schedule.rows) <= number
+        return len(with_extra(loan, round(units * unit, 9)).schedule.rows) <= number
 
     all_of_it = ceil(loan.schedule.balance_after(loan.made) / unit)  # in smallest units; it does, whatever else
     return _extra(loan, round(whole_turn_between(done, 0, all_of_it) * unit, 9))
@@ -168,10 +171,33 @@ def offers(loan: Loan, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
     )
 
 
-def refinancing(
-    loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
-) -> Refinancing:
-    """See `Loan.refinancing`."""
+@dataclass(frozen=True, slots=True)
+class Race:
+    """The old loan and the one that replaces it, payment by payment after the change: what both cost until then.
+
+    Each list begins on the day of the change; `gains` are how much better off one is by then.
+    """
+
+    after: int
+    new: Loan
+    given_costs: float
+    out_of_pocket: float
+    spent_old: list[float]
+    spent_new: list[float]
+    left_old: list[float]
+    left_new: list[float]
+    gains: list[float]
+    end: int
+    """The payments after which both are compared."""
+
+
+def race(loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]) -> Race:
+    """Set the loan against the one that replaces it; see `Loan.refinancing`.
+
+    >>> found = race(Loan(1_000, "6%", years=1), on=6, costs=5, horizon=None, terms={"rate": "4%", "months": 6})
+    >>> found.end, round(found.gains[-1], 2)
+    (6, -2.01)
+    """
     if "amortized_over" in terms or "residual" in terms or "start" in terms:
         raise InputError("The new loan of a refinancing has no start, residual or amortized_over; leave them out.")
     for name in terms:
@@ -200,32 +226,45 @@ def refinancing(
     end = round(span) if 0 < span <= LONGEST else 0
     if end < 1:
         raise InputError(f"horizon is {horizon}; it must be 1 to {LONGEST:,} payments long.", at="horizon")
-    gains = [-out_of_pocket - (fresh.balance_after(0) - owed)]
-    spent_old = spent_new = 0.0
+    spent_old, spent_new = [0.0], [0.0]
+    left_old, left_new = [owed], [fresh.balance_after(0)]
+    gains = [-out_of_pocket - (left_new[0] - owed)]
     for k in range(1, max(longest, end) + 1):
+        spent_old.append(spent_old[-1])
+        spent_new.append(spent_new[-1])
         if after + k <= len(old.rows):
             row = old.rows[after + k - 1]
-            spent_old += money(row.payment + row.extra) + loan.terms.fee_each
+            spent_old[-1] += money(row.payment + row.extra) + loan.terms.fee_each
         if k <= len(fresh.rows):
-            spent_new += money(fresh.rows[k - 1].payment) + new.terms.fee_each
-        left = old.balance_after(after + k)
-        gains.append(spent_old + left - spent_new - fresh.balance_after(k) - out_of_pocket)
+            spent_new[-1] += money(fresh.rows[k - 1].payment) + new.terms.fee_each
+        left_old.append(old.balance_after(after + k))
+        left_new.append(fresh.balance_after(k))
+        gains.append(spent_old[-1] + left_old[-1] - spent_new[-1] - left_new[-1] - out_of_pocket)
+    end = min(end, len(gains) - 1)
+    return Race(after, new, paid, out_of_pocket, spent_old, spent_new, left_old, left_new, gains, end)
+
+
+def refinancing(
+    loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
+) -> Refinancing:
+    """See `Loan.refinancing`."""
+    both = race(loan, on=on, costs=costs, horizon=horizon, terms=terms)
+    old, after, gains, money = loan.schedule, both.after, both.gains, loan.terms.money
     pays = next((k for k in range(1, len(gains)) if gains[k] > 0 and all(g > 0 for g in gains[k:])), None)
-    horizon_gain = gains[min(end, len(gains) - 1)]
     calendar = loan.terms.calendar
     return Refinancing(
         after=after,
         on=old.named(after),
-        balance=owed,
-        costs=round(out_of_pocket, 9),
+        balance=old.balance_after(after),
+        costs=round(both.out_of_pocket, 9),
         payment_before=money(old.rows[after].payment),
-        payment_after=new.payment,
+        payment_after=both.new.payment,
         interest_left=money(sum(row.interest for row in old.rows[after:])),
-        interest_after=fresh.total_interest,
+        interest_after=both.new.agreed.total_interest,
         pays_from=None if pays is None else str(calendar.due(after + pays)) if calendar else f"payment {after + pays}",
         pays_after=pays,
-        horizon=end,
-        gain=round(horizon_gain, loan.terms.scale),
+        horizon=both.end,
+        gain=round(gains[both.end], loan.terms.scale),
     )
 
 
@@ -240,7 +279,12 @@ def _number_by(loan: Loan, when: When, what: str) -> int:
     return 0 if day < loan.terms.calendar.first else loan.terms.calendar.made_by(day)
 
 
-def _with_extra(loan: Loan, extra: float) -> Loan:
+def with_extra(loan: Loan, extra: float) -> Loan:
+    """The loan with an extra amount with every payment, from the next one on.
+
+    >>> len(with_extra(Loan(1_000, "6%", years=1), 100.0).schedule.rows)
+    6
+    """
     first = loan.made + 1
     when: When = first if loan.terms.calendar is None else loan.terms.calendar.due(first)
     again = Recurring(extra, when, per_year=loan.terms.per_year)
@@ -248,7 +292,7 @@ def _with_extra(loan: Loan, extra: float) -> Loan:
 
 
 def _extra(loan: Loan, extra: float) -> Extra:
-    other = _with_extra(loan, extra).schedule
+    other = with_extra(loan, extra).schedule
     return Extra(
         extra,
         len(loan.schedule.rows) - len(other.rows),

@@ -11,6 +11,7 @@ from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
 from pennyweight.core.rates import effective_rate
 from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate
@@ -267,6 +268,11 @@ class Plan(Shown):
 
     def _working_blocks(self) -> tuple[Block, ...]:
         return self.working().document().blocks
+
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.plans.plan_whys import plan_whys
+
+        return plan_whys(self)
 
     def document(self) -> Document:
         """The answer, what it means in practice, and the command that gives a debt to the cent."""

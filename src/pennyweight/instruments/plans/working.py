@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from pennyweight.core import annuity
 from pennyweight.documents import Cell, Checks, Column, Document, Table, Text
+from pennyweight.documents.derivation import Whys, in_full
 from pennyweight.documents.shown import Shown
 from pennyweight.documents.tables import ends, some_rows
 from pennyweight.instruments.plans.plan import Plan
@@ -45,26 +46,29 @@ class PlanWorking(Shown):
     @property
     def formula(self) -> str:
         """The formula in symbols, solved for the unknown where that can be done."""
-        return self._formula()[0]
+        return self.in_numbers()[0]
 
     @property
     def by_hand(self) -> float | None:
         """The answer with factors rounded to `places`; None when none are asked for or the answer needs no factor."""
-        return self._formula()[2]
+        return self.in_numbers()[2]
 
     def as_dict(self) -> dict[str, Any]:
         """The plan's own values, with formula and steps."""
-        symbols, numbers, by_hand = self._formula()
+        symbols, numbers, by_hand = self.in_numbers()
         steps = [step._asdict() for step in self.plan.steps()]
         found: dict[str, Any] = {"formula": symbols, "numbers": numbers, "steps": steps}
         if by_hand is not None:
             found |= {"places": self.places, "by_hand": by_hand, "difference": by_hand - self.plan.answer}
         return {**self.plan.as_dict(), "working": found}
 
+    def _whys(self) -> Whys:
+        return self.plan._whys()
+
     def document(self) -> Document:
         """The plan's page with its working below."""
         page, t = self.plan.document(), self.plan.terms
-        symbols, numbers, by_hand = self._formula()
+        symbols, numbers, by_hand = self.in_numbers()
         name = self.plan.find.replace("_", " ")
         lines = [
             f"Formula: {symbols}.",
@@ -86,16 +90,18 @@ class PlanWorking(Shown):
         )
         return Document(page.title, blocks)
 
-    def _formula(self) -> tuple[str, str, float | None]:
-        """(symbols, numbers, answer with rounded factors)."""
+    def in_numbers(self) -> tuple[str, str, float | None]:
+        """(the formula in symbols, the same with the numbers in, the answer with rounded factors).
+
+        >>> from pennyweight import withdraw
+        >>> withdraw(pot=10_000, rate="4%", years="forever").working().in_numbers()[:2]
+        ('withdrawal = pot × (i - g)', '10,000.00 × (0.04 - 0)')
+        """
         t = self.plan.terms
         start, pay, _, _, end = t.kind.names
         i, n = t.known_i, t.known_n
         if n == inf:
-            due = " × (1 + i)" if t.paid == "start" else ""
-            forever = {start: f"{start} = {pay} / (i - g){due}", pay: f"{pay} = {start} × (i - g)"}
-            shown = forever.get(self.plan.find, f"i = {pay} / {start} + g")
-            return shown, f"{self._money(t.known_pay)} / ({i:.8f} - {t.g:.8f})", None
+            return (*self._forever(), None)
         factor = float(annuity.annuity_factor(i, n, growth=t.g, paid=t.paid)) / (1 + i) ** t.wait
         discount = (1 + i) ** -(n + t.wait)
         names = self._factor_names()
@@ -128,6 +134,24 @@ class PlanWorking(Shown):
             numbers = f"{s} {plus} {p} × {a} = {e} × {v}"
         return f"{symbols}, with {names}", numbers, by_hand if self.places is not None else None
 
+    def _forever(self) -> tuple[str, str]:
+        """(symbols, numbers) of a perpetuity: pot = payment / (i - g), a period sooner when paid at the start."""
+        t = self.plan.terms
+        start, pay, *_ = t.kind.names
+        i, g, at_start = f"{t.known_i:.10g}", f"{t.g:.10g}", t.paid == "start"
+        s, p, apart = self._money(t.known_start), self._money(t.known_pay), f"({i} - {g})"
+        waited = ("", "") if not t.wait else (f" × (1 + i)^-{t.wait:g}", f" × (1 + {i})^-{t.wait:g}")
+        waits = ("", "") if not t.wait else (f" × (1 + i)^{t.wait:g}", f" × (1 + {i})^{t.wait:g}")
+        if self.plan.find == start:
+            due = (" × (1 + i)", f" × (1 + {i})") if at_start else ("", "")
+            return f"{start} = {pay} / (i - g){due[0]}{waited[0]}", f"{p} / {apart}{due[1]}{waited[1]}"
+        if self.plan.find == pay:
+            due = (" / (1 + i)", f" / (1 + {i})") if at_start else ("", "")
+            return f"{pay} = {start} × (i - g){due[0]}{waits[0]}", f"{s} × {apart}{due[1]}{waits[1]}"
+        if at_start:
+            return f"i = ({pay} + g × {start}) / ({start} - {pay})", f"({p} + {g} × {s}) / ({s} - {p})"
+        return f"i = {pay} / {start} + g", f"{p} / {s} + {g}"
+
     def _factor_names(self) -> str:
         t = self.plan.terms
         top = "(1 - ((1 + g) / (1 + i))^n) / (i - g)" if t.g else "(1 - (1 + i)^-n) / i"
@@ -136,13 +160,16 @@ class PlanWorking(Shown):
         return f"a = {top}{due}{wait} and v = (1 + i)^-{'(n + ' + format(t.wait, 'g') + ')' if t.wait else 'n'}"
 
     def _money(self, value: float) -> str:
-        return self.plan.terms.style.show(value, "money")
+        return in_full(value, self.plan.terms.style.places)
 
     def _table(self) -> Table:
         word = {"grow": "Paid in", "repay": "Paid", "withdraw": "Taken out"}[self.plan.terms.kind.word]
         columns = (Column("Period", words=True), Column("Opening"), Column("Interest"), Column(word), Column("Closing"))
         steps = self.plan.steps()
-        rows = [(Cell(f"{step.period}"), *(Cell(self._money(value)) for value in step[1:])) for step in steps]
+        rows = [
+            (Cell(f"{step.period}"), *(Cell(self.plan.terms.style.show(value, "money")) for value in step[1:]))
+            for step in steps
+        ]
         shown, note = some_rows(rows, ends(len(rows), 6), "periods")
         return Table("Step by step", columns, shown, note)
 
@@ -153,7 +180,8 @@ class PlanWorking(Shown):
         end = steps[-1].closing
         size = max(abs(t.known_start), abs(t.known_end), sum(abs(step.paid) for step in steps), 1e-300)
         fractional = self.plan.find != "years" and self.plan.last_payment is not None
-        sentence = f"The steps end at {self._money(end)}, as the formula says."
+        shown = t.style.show(end, "money")
+        sentence = f"The steps end at {shown}, as the formula says."
         if fractional:
-            sentence = f"The steps end at {self._money(end)} after a last, smaller payment."
+            sentence = f"The steps end at {shown} after a last, smaller payment."
         return ((bool(abs(end - t.known_end) <= 1e-9 * size), sentence),)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, GrowthChart, Table, Text
 from pennyweight.documents import Figures as FiguresBlock
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
 from pennyweight.quantities.units import Style
@@ -47,6 +48,24 @@ class ReturnsReport(Shown):
     timing: Timing
     benchmark: Benchmark | None
     currency: str
+
+    PERIODS: ClassVar[str] = "Period by period, modified Dietz"
+    YEARS: ClassVar[str] = "Calendar years, modified Dietz"
+
+    @property
+    def title(self) -> str:
+        """What stands over the four returns."""
+        ending = ", and a year" if self.portfolio.span > 1 else "; not a year's, the span is no longer than one"
+        return f"Returns over the span{ending}"
+
+    @cached_property
+    def to_date(self) -> tuple[str, Portfolio] | None:
+        """The part of the last year that has gone by, and its name; None where the year is whole."""
+        p = self.portfolio
+        last = p.dates[-1]
+        if str(last)[5:] == "12-31" or p.dates[0] >= last.astype("datetime64[Y]"):
+            return None
+        return f"{str(last)[:4]} to date", p.year_to_date()
 
     @cached_property
     def returns(self) -> dict[str, tuple[Return | None, str]]:
@@ -128,20 +147,21 @@ class ReturnsReport(Shown):
                 found[year] = None
         return found
 
+    def _whys(self) -> Whys:
+        from pennyweight.instruments.portfolios.return_whys import return_whys
+
+        return return_whys(self)
+
     def document(self) -> Document:
         """Returns, periods, years, checks and remarks, and the chart."""
         p, style = self.portfolio, Style(self.currency)
-        years = p.span > 1
         lines = []
         for name, (label, note) in _WAYS.items():
             value, reason = self.returns[name]
             lines.append(self._line(style, label, value, reason or note))
         if self.benchmark_return is not None:
             lines.append(self._line(style, "Benchmark", self.benchmark_return, "over the same days"))
-        title = "Returns over the span" + (
-            ", and a year" if years else "; not a year's, the span is no longer than one"
-        )
-        blocks: list[Block] = [FiguresBlock(title, tuple(lines)), self._periods(style)]
+        blocks: list[Block] = [FiguresBlock(self.title, tuple(lines)), self._periods(style)]
         if table := self._years_table(style):
             blocks.append(table)
         day = "at the end of its day" if self.timing == "end" else "at the start of its day"
@@ -219,23 +239,18 @@ class ReturnsReport(Shown):
             rows.append(tuple(cells))
         if len(rows) > 40:
             rows = [*rows[:18], (Cell("…", "comparison"),) * len(columns), *rows[-18:]]
-        return Table("Period by period, modified Dietz", tuple(columns), tuple(rows))
+        return Table(self.PERIODS, tuple(columns), tuple(rows))
 
     def _years_table(self, style: Style) -> Table | None:
         years = self._years()
         if not years:
             return None
         rows = [(Cell(str(year)), Cell(style.show(value, "share", sign=True))) for year, value in years.items()]
-        last = self.portfolio.dates[-1]
-        if str(last)[5:] != "12-31" and self.portfolio.dates[0] < last.astype("datetime64[Y]"):
-            part = self.portfolio.year_to_date()
-            rows.append(
-                (
-                    Cell(f"{str(last)[:4]} to date"),
-                    Cell(style.show(part.modified_dietz(timing=self.timing).over_span, "share", sign=True)),
-                )
-            )
-        return Table("Calendar years, modified Dietz", (Column("Year", words=True), Column("Return")), tuple(rows))
+        if self.to_date is not None:
+            label, part = self.to_date
+            value = part.modified_dietz(timing=self.timing).over_span
+            rows.append((Cell(label), Cell(style.show(value, "share", sign=True))))
+        return Table(self.YEARS, (Column("Year", words=True), Column("Return")), tuple(rows))
 
     def _checks(self) -> tuple[tuple[bool, str], ...]:
         p = self.portfolio

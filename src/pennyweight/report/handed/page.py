@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from base64 import b64encode
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.documents import Block, Cell, Chart, Checks, Figures, Table, Text, Verdict
+from pennyweight.documents import Block, Cell, Chart, Checks, Document, Figures, Table, Text, Verdict
+from pennyweight.documents.derivation import Whys
 from pennyweight.documents.handout import Handout
 from pennyweight.documents.text import aligned, sort_key
 from pennyweight.quantities.carried import CARRIED_ID, as_script
@@ -17,8 +20,6 @@ from pennyweight.report.charts.picture import picture
 from pennyweight.report.cover import MAKER, Cover
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from jinja2 import Template
 
 __all__ = ["page"]
@@ -29,10 +30,9 @@ _SORTABLE = 3
 
 def page(handout: Handout, cover: Cover) -> str:
     """The whole page of what is handed over."""
-    document, whys = handout.document, handout.whys()
-    marks = _Marks()
-    links = {label: marks.of(f"figure {label}") for label in whys}
-    sections = [_section(block, whys, links, marks) for block in document.blocks]
+    document, whys, marks = handout.document, handout.whys(), _Marks()
+    places = _Places(whys, marks, {key: marks.of(f"figure {key[1]}") for key in _labels(document) if key in whys})
+    sections = [_section(block, places) for block in document.blocks]
     charts = [_chart(chart, marks) for chart in document.charts]
     if charts:
         charts[0]["title"] = "Charts" if len(charts) > 1 else "Chart"
@@ -41,7 +41,7 @@ def page(handout: Handout, cover: Cover) -> str:
     sections[figures + 1 : figures + 1] = charts
     assumed = handout.assumed()
     if assumed is not None:
-        sections.append({"kind": "table", "id": marks.of("inputs"), **_table(assumed, {}, sortable=True)})
+        sections.append({"kind": "table", "id": marks.of("inputs"), **_table(assumed, None, sortable=True)})
     if cover.carried.files:
         sections.append({
             "kind": "files", "title": "What it was made of", "id": marks.of("files"), "again": cover.again,
@@ -53,6 +53,17 @@ def page(handout: Handout, cover: Cover) -> str:
         sections=sections, style=_file("report.css"), script=_file("report.js"), carried_id=CARRIED_ID,
         carried=as_script(cover.carried) if cover.carried.files else "",
     )  # fmt: skip
+
+
+def _labels(document: Document) -> dict[tuple[str, str], None]:
+    """The title of its block and the label of every line and row of the page, in its order."""
+    keys: list[tuple[str, str]] = []
+    for block in document.blocks:
+        if isinstance(block, Figures):
+            keys += [(block.title, line.label) for line in block.lines]
+        elif isinstance(block, Table):
+            keys += [(block.title, row[0].text.strip()) for row in block.rows if row[0].text.strip()]
+    return dict.fromkeys(keys)
 
 
 class _Marks:
@@ -71,8 +82,31 @@ class _Marks:
         return name
 
 
-def _section(block: Block, whys: Mapping[str, Table], links: Mapping[str, str], marks: _Marks) -> dict[str, Any]:
-    title = getattr(block, "title", "")
+@dataclass(frozen=True, slots=True)
+class _Places:
+    """Where figures come from, and where on the page each of those that open stands."""
+
+    whys: Whys
+    marks: _Marks
+    opening: Mapping[tuple[str, str], str]
+    taken: set[str] = field(default_factory=set)
+
+    def place_of(self, key: tuple[str, str]) -> str:
+        """The place of a figure; of rows that are called the same the first has it, later ones places of their own."""
+        place = self.opening[key]
+        if place in self.taken:
+            return self.marks.of(place)
+        self.taken.add(place)
+        return place
+
+    def link(self, text: str) -> str | None:
+        """The place of the figure that a text names, with its unit or without."""
+        return next((place for (_, label), place in self.opening.items()
+                     if text in (label, label.split(",")[0]) or text.startswith(f"{label}, ")), None)  # fmt: skip
+
+
+def _section(block: Block, places: _Places) -> dict[str, Any]:
+    title, marks = getattr(block, "title", ""), places.marks
     place = marks.of(title or type(block).__name__)
     match block:
         case Verdict():
@@ -91,41 +125,56 @@ def _section(block: Block, whys: Mapping[str, Table], links: Mapping[str, str], 
         case Figures():
             lines = [
                 {
-                    "id": links.get(line.label) or marks.of(f"figure {line.label}"), "label": line.label,
-                    "value": line.value.text, "tone": line.value.tone, "note": line.note,
-                    "why": _table(whys[line.label], {}) if line.label in whys else None,
+                    "id": places.place_of((title, line.label)) if (title, line.label) in places.opening
+                    else marks.of(f"figure {line.label}"),
+                    "label": line.label, "value": line.value.text, "tone": line.value.tone, "note": line.note,
+                    "why": _why(places, title, line.label),
                 }
                 for line in block.lines
             ]  # fmt: skip
             return {"kind": "figures", "id": place, "title": title or "Figures", "lines": lines}
         case Table():
-            return {"kind": "table", "id": place, **_table(block, links, sortable=True)}
+            return {"kind": "table", "id": place, **_table(block, places, sortable=True)}
         case _:
             return {"kind": "text", "title": "", "id": place, "text": "", "tone": "plain"}
 
 
-def _table(block: Table, links: Mapping[str, str], *, sortable: bool = False) -> dict[str, Any]:
+def _why(places: _Places, title: str, label: str) -> dict[str, Any] | None:
+    why = places.whys.get((title, label))
+    return None if why is None else _table(why, None)
+
+
+def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> dict[str, Any]:
+    """A table; without places it is itself a why, in which nothing opens."""
     columns = [
         None if column.words else aligned([row[k].text for row in block.rows], words=False)
         for k, column in enumerate(block.columns)
     ]
-    rows = [
-        [_cell(cell, None if own is None else own[n], links) for cell, own in zip(row, columns, strict=True)]
-        for n, row in enumerate(block.rows)
-    ]
+    rows = []
+    for n, row in enumerate(block.rows):
+        key = (block.title, row[0].text.strip())
+        opens = places is not None and bool(key[1]) and key in places.whys
+        cells = [
+            _cell(cell, None if own is None else own[n], None if k == 0 and opens else places)
+            for k, (cell, own) in enumerate(zip(row, columns, strict=True))
+        ]
+        rows.append({
+            "cells": cells, "why": _why(places, *key) if places is not None and opens else None,
+            "id": places.place_of(key) if places is not None and opens else "",
+        })  # fmt: skip
     whole = not any(cell.text == "…" for row in block.rows for cell in row)
     return {
         "title": block.title, "caption": "" if sortable else block.title, "columns": block.columns, "rows": rows,
         "note": block.note, "sortable": sortable and whole and len(rows) >= _SORTABLE,
+        "opens": any(row["why"] for row in rows), "how": None if places is None else _why(places, block.title, ""),
     }  # fmt: skip
 
 
-def _cell(cell: Cell, figure: str | None, links: Mapping[str, str]) -> dict[str, Any]:
-    link = next((place for label, place in links.items() if cell.text in (label, label.split(",")[0])
-                 or cell.text.startswith(f"{label}, ")), None)  # fmt: skip
+def _cell(cell: Cell, figure: str | None, places: _Places | None) -> dict[str, Any]:
     kind = "n" if figure is not None else "t" if cell.text.startswith((" ", "└")) else "w"
     return {
-        "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone, "link": link,
+        "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone,
+        "link": None if places is None else places.link(cell.text),
         "key": None if figure is None else sort_key(cell.text),
     }  # fmt: skip
 

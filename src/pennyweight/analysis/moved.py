@@ -1,0 +1,70 @@
+"""What figures are when one input is moved: at the values that are told, and just beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.showing import show_base, show_figure
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.documents.derivation import Derivation
+
+__all__ = ["beside", "figures_at"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_PART = 0.01
+"""How far beside a value it is looked at again, as a part of it: a hundredth."""
+
+
+def beside(item: Input, value: float) -> list[float]:
+    """A value with those just below and above it: a step, or a hundredth of it; of a choice all its words."""
+    if item.choices:
+        return [float(k) for k in range(len(item.choices))]
+    step = item.step or abs(value) * _PART or _PART
+    return [value - step, value, value + step]
+
+
+def figures_at(
+    model: Model, case: Inputs, item: Input, values: Sequence[float], names: Sequence[str], hows: Sequence[str]
+) -> dict[str, Derivation]:
+    """Each named figure at each value of an input, all else as in `case`; `hows` says what is asked of each."""
+    deal = model.definition
+    given = {item.name: np.array(values, dtype=np.float64)}
+    figures = model.sweep(stack(deal, [case]), np.zeros(len(values), np.intp), given, names)
+    found = {}
+    for name, how in zip(names, hows, strict=True):
+        for value, figure in zip(values, np.asarray(figures[name]).reshape(-1).tolist(), strict=True):
+            label = f"{_named(deal, name)}, with {item.label} {_said(deal, item, value)}"
+            known = figure if np.isfinite(figure) else None
+            found[label] = Derivation(_figure(deal, name, known), how)
+    return found
+
+
+def _named(deal: Definition, name: str) -> str:
+    return "Pays off" if name == "pays_off" else deal.label(name)
+
+
+def _figure(deal: Definition, name: str, value: float | None) -> str:
+    if name == "pays_off" and value is not None:
+        return "yes" if value else "no"
+    return show_figure(deal, name, value)
+
+
+def _said(deal: Definition, item: Input, value: float) -> str:
+    """A value of the input, with digits enough to tell it from those beside it."""
+    if item.is_series:
+        return f"× {value:.6g}"
+    if item.choices or item.unit == "date":
+        return show_base(deal, item, value)
+    typed = show_base(deal, item, value, unit=True)
+    scale = 100 if item.unit in ("rate", "share") else 1
+    if float(value * scale).is_integer():
+        return typed
+    places = 4 if item.unit in ("rate", "share", "years", "number") else max(deal.style.places, item.digits)
+    return deal.style.with_unit(value, item.unit, places=places)

@@ -1,0 +1,249 @@
+"""Where every figure on the page of a weighing comes from: trees of formulas, and what happens beside a turn."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from pennyweight.analysis.moved import beside, figures_at
+from pennyweight.analysis.periods_page import line_label
+from pennyweight.analysis.showing import headed
+from pennyweight.analysis.table_page import axis_value, column_title, table_blocks
+from pennyweight.analysis.turning_page import shown_limit, shown_turn
+from pennyweight.analysis.why import why
+from pennyweight.deals.definition import Definition, Question
+from pennyweight.deals.language.nodes import Name, names_in
+from pennyweight.documents import Document, Table
+from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.judging import GoalResult
+    from pennyweight.analysis.tabulating import TableResult
+    from pennyweight.analysis.turning import TurningPoint
+    from pennyweight.analysis.weighing import Weighing
+    from pennyweight.analysis.why import Reason
+
+__all__ = ["aim_of", "derivation_of", "goal_derivations", "table_whys", "tree", "watched", "weighing_whys"]
+
+DEPTH = 3
+"""How deep the tree of a figure goes."""
+
+
+def weighing_whys(weighing: Weighing, document: Document) -> Whys:
+    """Of every figure, goal, answer, table, turning point and line of the page."""
+    deal = weighing.definition
+    found: dict[tuple[str, str], Table] = {}
+    for name, figure in weighing.measures.items():
+        found["Figures", figure.label] = tree({weighing.scenario: weighing}, name, None, DEPTH)
+    for goal in weighing.goals.values():
+        label = deal.style.headed(goal.label, goal.unit)
+        found["Goals", label] = derivation_table(goal.label, goal_derivations(weighing, goal))
+    for name in weighing.answers:
+        found["Answers", deal.questions[name].label] = _answer(weighing, name)
+    for result in weighing.tables.values():
+        found |= table_whys(result)
+    for point in weighing.turning_points:
+        if point.turns_at is not None or point.limit_below is not None or point.limit_above is not None:
+            found["Turning points", headed(deal, point.input)] = _turn(weighing, point)
+    return {**found, **_lines(weighing, document)}
+
+
+def tree(weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int) -> Table:
+    """The tree of one name, as `why` shows it."""
+    blocks = why(weighings, name, period, depth).document().blocks
+    return next(block for block in blocks if isinstance(block, Table))
+
+
+def derivation_of(reason: Reason) -> Derivation:
+    """A reason of one case as a derivation."""
+    formula, filled = reason.formula or "given", "" if reason.told or reason.filled == reason.formula else reason.filled
+    if reason.told:
+        formula = f"{formula} (told above)"
+    below = {one.label: derivation_of(one) for one in reason.below}
+    return Derivation(reason.shown[0], formula, filled, below)
+
+
+def goal_derivations(weighing: Weighing, goal: GoalResult) -> dict[str, Derivation]:
+    """The figure of a goal, its bound, and how far both are apart."""
+    deal, style = weighing.definition, weighing.definition.style
+    figure = derivation_of(why({weighing.scenario: weighing}, goal.name, None, 1).reason)
+    word = "at least" if goal.side == "at_least" else "at most"
+    found = {
+        goal.label: figure,
+        "Asked": Derivation(f"{word} {style.show(goal.bound, goal.unit)}", _asked(deal, goal.name)),
+    }
+    if goal.slack is None or goal.value is None:
+        found["State"] = Derivation(goal.state, goal.reason)
+        return found
+    value, bound = (style.show(one, goal.unit) for one in (goal.value, goal.bound))
+    first, second = (value, bound) if goal.side == "at_least" else (bound, value)
+    formula = "figure - asked" if goal.side == "at_least" else "asked - figure"
+    found["To spare"] = Derivation(
+        style.show(goal.slack, goal.unit, sign=True), formula, f"{first} - {_signed(second)}"
+    )
+    return found
+
+
+def _asked(deal: Definition, name: str) -> str:
+    goal = deal.goals[name]
+    bound = goal.at_least if goal.at_least is not None else goal.at_most
+    known = {other: deal.label(other) for other in names_in(bound)} if bound is not None else {}
+    return f"the goal as the deal sets it, by {', '.join(known.values())}" if known else "the goal as the deal sets it"
+
+
+def _signed(shown: str) -> str:
+    return f"({shown})" if shown.startswith("-") else shown
+
+
+# Answers and turning points
+
+
+def _answer(weighing: Weighing, name: str) -> Table:
+    """What is asked of a question, at its answers and just beside them."""
+    deal, outcome = weighing.definition, weighing.answers[name]
+    question = deal.questions[name]
+    item = deal.varied(question.find)
+    assert item is not None
+    names, hows = watched(weighing, question)
+    parts: dict[str, Derivation] = {}
+    values = [answer.value for answer in outcome.answers]
+    if not values:
+        given = weighing.inputs.get(item.name, 0.0)
+        values = [1.0 if isinstance(given, np.ndarray) else float(given)]
+    for value in values if names else ():
+        parts |= figures_at(weighing.model, weighing.case, item, beside(item, value), names, hows)
+    formula = f"looked for over {item.label}, so that {aim_of(question)}"
+    if outcome.reason:
+        formula = f"{formula}; {outcome.reason}"
+    return derivation_table(question.label, {question.label: Derivation(outcome.told, formula, "", parts)})
+
+
+def aim_of(question: Question) -> str:
+    """What a question asks for, in words."""
+    if question.aim != "true":
+        return f"{question.text} is {'largest' if question.aim == 'most' else 'smallest'}"
+    return "the deal pays off" if question.text == "pays_off" else question.text
+
+
+def watched(weighing: Weighing, question: Question) -> tuple[list[str], list[str]]:
+    """The single figures that a question reads, each with what is asked; of "pays off" those of the goals."""
+    deal, node = weighing.definition, question.so_that
+    if node is None or node == Name("pays_off"):
+        return _goals(weighing, list(deal.goals))
+    names = [name for name in names_in(node) if name in deal.measures or name in deal.values]
+    return names, [f"asked: {aim_of(question)}"] * len(names)
+
+
+def _goals(weighing: Weighing, names: list[str]) -> tuple[list[str], list[str]]:
+    deal, hows = weighing.definition, []
+    for name in names:
+        goal = weighing.goals[name]
+        word = "at least" if goal.side == "at_least" else "at most"
+        node = deal.goals[name].at_least if goal.side == "at_least" else deal.goals[name].at_most
+        fixed = node is None or not any(True for _ in names_in(node))
+        hows.append(f"asked: {word} {deal.style.show(goal.bound, goal.unit)}{'' if fixed else ', as it stands'}")
+    return names, hows
+
+
+def _turn(weighing: Weighing, point: TurningPoint) -> Table:
+    """The goals that turn, at each turn and just beside it; and how far away the nearer one is."""
+    deal = weighing.definition
+    item = deal.inputs[point.input]
+    names, hows = _goals(weighing, list(point.goals or deal.goals))
+    found: dict[str, Derivation] = {}
+    for word, value in (("Turns below", point.below), ("Turns above", point.above)):
+        if value is None:
+            continue
+        parts = figures_at(weighing.model, weighing.case, item, beside(item, value), names, hows)
+        shown = shown_turn(deal, point, value)
+        found[word] = Derivation(shown, "here these goals are just met, all else as it stands", "", parts)
+    for word, limit in (("Limit below", point.limit_below), ("Limit above", point.limit_above)):
+        if limit is not None:
+            found[word] = Derivation(
+                f"about {shown_limit(deal, point, limit)}", "beyond it a figure of a goal is undefined"
+            )
+    if point.choices:
+        found["Pays off"] = Derivation(
+            " or ".join(point.choices), "each word was tried", "",
+            figures_at(weighing.model, weighing.case, item, beside(item, 0.0), ["pays_off"], ["every goal is met"]),
+        )  # fmt: skip
+    distance = _distance(deal, point)
+    return derivation_table(item.label, {**found, **({"Distance": distance} if distance else {})})
+
+
+def _distance(deal: Definition, point: TurningPoint) -> Derivation | None:
+    if point.turns_at is None:
+        return None
+    item, show = deal.inputs[point.input], deal.style.show
+    turn, base = (f"{value:.10g}" for value in (point.turns_at, point.base))
+    if point.of_range is not None and item.low is not None and item.high is not None:
+        told = f"({turn} - {_signed(base)}) / ({item.high:.10g} - {_signed(f'{item.low:.10g}')})"
+        return Derivation(show(point.of_range, "share", sign=True), "(turn - as it stands) / (high - low)", told)
+    if point.distance is not None:
+        told = f"({turn} - {_signed(base)}) / {f'{abs(point.base):.10g}'}"
+        return Derivation(show(point.distance, "share", sign=True), "(turn - as it stands) / as it stands", told)
+    return None
+
+
+# Tables and lines
+
+
+def table_whys(result: TableResult) -> Whys:
+    """The formulas of a deal's own table, at its first place."""
+    axes = result.table.axes
+    found = {}
+    together = [list(result.columns)] if len(axes) == 1 else [[name] for name in result.columns]
+    for block, columns in zip(table_blocks(result), together, strict=True):
+        told = {}
+        for name in columns:
+            column = result.table.columns[name]
+            value = float(result.columns[name].reshape(-1)[0])
+            shown = result.shown(name, value) if np.isfinite(value) else "undefined"
+            at = " and ".join(f"{axis.label} at {axis_value(result, axis, float(axis.values[0]))}" for axis in axes)
+            told[f"{column_title(result, column)}, with {at}"] = Derivation(
+                shown, f"{column.text or column.name}, all else as it stands"
+            )
+        if isinstance(block, Table):
+            note = "Every other place is worked out the same way, with its own value."
+            found[block.title, ""] = derivation_table(result.label, told, note=note)
+    return found
+
+
+def _lines(weighing: Weighing, document: Document) -> Whys:
+    """Each line of the first table of periods, in the last period it shows in which there is something."""
+    deal, time = weighing.definition, weighing.definition.timeline
+    block = next(
+        (
+            one
+            for one in document.blocks
+            if isinstance(one, Table) and one.title.startswith(("By year, ", "By period, "))
+        ),
+        None,
+    )
+    if block is None:
+        return {}
+    ends = [float(column.title.split()[-1]) for column in (block.columns[1], block.columns[-1])]
+    yearly = block.title.startswith("By year, ") and time.per_year > 1
+    numbers = time.year[:, 0] if yearly else time.t[:, 0]
+    inside = np.flatnonzero((numbers >= ends[0]) & (numbers <= ends[1]))
+    shown = {row[0].text.strip() for row in block.rows}
+    found = {}
+    program = weighing.model.program
+    for name in program.names:
+        if name[0] == "?" or not program.over_time[program.names[name]]:
+            continue
+        label = line_label(deal, name)
+        if label not in shown or (block.title, label) in found:
+            continue
+        line = weighing.line(name)[inside]
+        busy = inside[np.flatnonzero(np.nan_to_num(line))]
+        period = int(busy[-1]) if busy.size else int(inside[-1])
+        table = tree({weighing.scenario: weighing}, name, period, 1)
+        note = f"Period {period}, as an example." + (
+            "" if not yearly else " A year shows what stands at its end." if deal.stands(name)
+            else " A year is the sum of its periods."
+        )  # fmt: skip
+        found[block.title, label] = Table(table.title, table.columns, table.rows, note)
+    return found
