@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base, show_figure
-from pennyweight.analysis.weighing_whys import derivation_of, goal_derivations, table_whys, tree
+from pennyweight.analysis.trees import derivation_of, tree
+from pennyweight.analysis.weighing_whys import goal_derivations, table_whys
 from pennyweight.analysis.why import why
 from pennyweight.documents.derivation import Derivation, Whys, derivation_table
 from pennyweight.documents.model import Document, Table

@@ -28,12 +28,12 @@ def explained(
     found = {}
     for scenario, outcome in outcomes.items():
         weighing = weigh(model, scenario, inputs)
-        names, hows = watched(weighing, question)
+        names, asked = watched(model.definition, question)
         standing = 1.0 if item.is_series else float(weighing.case[item.name])
         values = [answer.value for answer in outcome.answers] or [standing]
         parts: dict[str, Derivation] = {}
         for value in values if names else ():
-            parts |= figures_at(model, weighing.case, item, beside(item, value), names, hows)
+            parts |= figures_at(model, weighing.case, item, beside(item, value), names, asked)
         formula = f"looked for so that {aim_of(question)}"
         if outcome.reason:
             formula = f"{formula}; {outcome.reason}"

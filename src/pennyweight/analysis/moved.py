@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_base, show_figure
+from pennyweight.deals.compiler.program import slack_name
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.documents.derivation import Derivation
@@ -31,19 +32,32 @@ def beside(item: Input, value: float) -> list[float]:
 
 
 def figures_at(
-    model: Model, case: Inputs, item: Input, values: Sequence[float], names: Sequence[str], hows: Sequence[str]
+    model: Model, case: Inputs, item: Input, values: Sequence[float], names: Sequence[str], asked: str = ""
 ) -> dict[str, Derivation]:
-    """Each named figure at each value of an input, all else as in `case`; `hows` says what is asked of each."""
+    """Each named figure at each value of an input, all else as in `case`.
+
+    `asked` says what is asked of them; left out, they are goals, and each is told with its bound there.
+    """
     deal = model.definition
     given = {item.name: np.array(values, dtype=np.float64)}
-    figures = model.sweep(stack(deal, [case]), np.zeros(len(values), np.intp), given, names)
+    slacks = [] if asked else [slack_name(name) for name in names]
+    figures = model.sweep(stack(deal, [case]), np.zeros(len(values), np.intp), given, [*names, *slacks])
     found = {}
-    for name, how in zip(names, hows, strict=True):
-        for value, figure in zip(values, np.asarray(figures[name]).reshape(-1).tolist(), strict=True):
+    for name in names:
+        for k, value in enumerate(values):
+            figure = float(np.asarray(figures[name]).reshape(-1)[k])
+            how = asked or _asked(deal, name, figure, float(np.asarray(figures[slack_name(name)]).reshape(-1)[k]))
             label = f"{_named(deal, name)}, with {item.label} {_said(deal, item, value)}"
-            known = figure if np.isfinite(figure) else None
-            found[label] = Derivation(_figure(deal, name, known), how)
+            found[label] = Derivation(_figure(deal, name, figure if np.isfinite(figure) else None), how)
     return found
+
+
+def _asked(deal: Definition, name: str, figure: float, slack: float) -> str:
+    """The bound of a goal where its figure has so much to spare."""
+    at_least = deal.goals[name].at_least is not None
+    word = "at least" if at_least else "at most"
+    bound = figure - slack if at_least else figure + slack
+    return f"asked: {word} {deal.style.show(bound, deal.unit(name))}" if np.isfinite(bound) else "a goal"
 
 
 def _named(deal: Definition, name: str) -> str:

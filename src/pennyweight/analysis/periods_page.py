@@ -16,7 +16,7 @@ from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.given import a_list, a_text
 
-__all__ = ["Selection", "line_label", "period_tables", "selection"]
+__all__ = ["Selection", "groups_of", "line_label", "period_tables", "selection"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -41,7 +41,7 @@ def selection(deal: Definition, by: str, lines: object = None, first: object = N
     choice(by, ("period", "year"), "by")
     chosen: tuple[str, ...] | None = None
     if lines is not None:
-        groups = _groups(deal)
+        groups = groups_of(deal)
         loans = [*deal.loans, *(["loans"] if deal.loans else [])]
         known = [*deal.lines, *deal.levels, *_TOTALS, *(f"{loan}.{part}" for loan in loans for part in PARTS)]
         names: dict[str, None] = {}
@@ -118,7 +118,7 @@ def _body(
         names = wanted.lines
     else:  # a loan, or a part of one, of which there is nothing is left out
         names = [name for name in names if not ("." in name and not line(name).any())]
-    member = {name: group for group, members in _groups(deal).items() for name in members}
+    member = {name: group for group, members in groups_of(deal).items() for name in members}
     rows: list[tuple[str, str, list[float] | None, Tone]] = []
     seen: set[str] = set()
     for name in names:
@@ -141,7 +141,7 @@ def _body(
     return rows
 
 
-def _groups(deal: Definition) -> dict[str, list[str]]:
+def groups_of(deal: Definition) -> dict[str, list[str]]:
     """The headings of a deal with the lines and levels under each, amounts of one side apart from another's."""
     found: dict[str, list[str]] = {}
     headings = {name: line.group for name, line in deal.lines.items()}

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from pennyweight.analysis.line_whys import line_whys
 from pennyweight.analysis.moved import beside, figures_at
-from pennyweight.analysis.periods_page import line_label
 from pennyweight.analysis.showing import headed
 from pennyweight.analysis.table_page import axis_value, column_title, table_blocks
+from pennyweight.analysis.trees import derivation_of, tree
 from pennyweight.analysis.turning_page import shown_limit, shown_turn
 from pennyweight.analysis.why import why
 from pennyweight.deals.definition import Definition, Question
@@ -23,9 +23,8 @@ if TYPE_CHECKING:
     from pennyweight.analysis.tabulating import TableResult
     from pennyweight.analysis.turning import TurningPoint
     from pennyweight.analysis.weighing import Weighing
-    from pennyweight.analysis.why import Reason
 
-__all__ = ["aim_of", "derivation_of", "goal_derivations", "table_whys", "tree", "watched", "weighing_whys"]
+__all__ = ["aim_of", "goal_derivations", "table_whys", "watched", "weighing_whys"]
 
 DEPTH = 3
 """How deep the tree of a figure goes."""
@@ -47,22 +46,7 @@ def weighing_whys(weighing: Weighing, document: Document) -> Whys:
     for point in weighing.turning_points:
         if point.turns_at is not None or point.limit_below is not None or point.limit_above is not None:
             found["Turning points", headed(deal, point.input)] = _turn(weighing, point)
-    return {**found, **_lines(weighing, document)}
-
-
-def tree(weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int) -> Table:
-    """The tree of one name, as `why` shows it."""
-    blocks = why(weighings, name, period, depth).document().blocks
-    return next(block for block in blocks if isinstance(block, Table))
-
-
-def derivation_of(reason: Reason) -> Derivation:
-    """A reason of one case as a derivation."""
-    formula, filled = reason.formula or "given", "" if reason.told or reason.filled == reason.formula else reason.filled
-    if reason.told:
-        formula = f"{formula} (told above)"
-    below = {one.label: derivation_of(one) for one in reason.below}
-    return Derivation(reason.shown[0], formula, filled, below)
+    return {**found, **line_whys(weighing, document)}
 
 
 def goal_derivations(weighing: Weighing, goal: GoalResult) -> dict[str, Derivation]:
@@ -106,14 +90,14 @@ def _answer(weighing: Weighing, name: str) -> Table:
     question = deal.questions[name]
     item = deal.varied(question.find)
     assert item is not None
-    names, hows = watched(weighing, question)
+    names, asked = watched(deal, question)
     parts: dict[str, Derivation] = {}
     values = [answer.value for answer in outcome.answers]
     if not values:
         given = weighing.inputs.get(item.name, 0.0)
         values = [1.0 if isinstance(given, np.ndarray) else float(given)]
     for value in values if names else ():
-        parts |= figures_at(weighing.model, weighing.case, item, beside(item, value), names, hows)
+        parts |= figures_at(weighing.model, weighing.case, item, beside(item, value), names, asked)
     formula = f"looked for over {item.label}, so that {aim_of(question)}"
     if outcome.reason:
         formula = f"{formula}; {outcome.reason}"
@@ -127,36 +111,25 @@ def aim_of(question: Question) -> str:
     return "the deal pays off" if question.text == "pays_off" else question.text
 
 
-def watched(weighing: Weighing, question: Question) -> tuple[list[str], list[str]]:
-    """The single figures that a question reads, each with what is asked; of "pays off" those of the goals."""
-    deal, node = weighing.definition, question.so_that
+def watched(deal: Definition, question: Question) -> tuple[list[str], str]:
+    """The single figures that a question reads, and what is asked of them; of "pays off" the goals, each by its own."""
+    node = question.so_that
     if node is None or node == Name("pays_off"):
-        return _goals(weighing, list(deal.goals))
+        return list(deal.goals), ""
     names = [name for name in names_in(node) if name in deal.measures or name in deal.values]
-    return names, [f"asked: {aim_of(question)}"] * len(names)
-
-
-def _goals(weighing: Weighing, names: list[str]) -> tuple[list[str], list[str]]:
-    deal, hows = weighing.definition, []
-    for name in names:
-        goal = weighing.goals[name]
-        word = "at least" if goal.side == "at_least" else "at most"
-        node = deal.goals[name].at_least if goal.side == "at_least" else deal.goals[name].at_most
-        fixed = node is None or not any(True for _ in names_in(node))
-        hows.append(f"asked: {word} {deal.style.show(goal.bound, goal.unit)}{'' if fixed else ', as it stands'}")
-    return names, hows
+    return names, f"asked: {aim_of(question)}"
 
 
 def _turn(weighing: Weighing, point: TurningPoint) -> Table:
     """The goals that turn, at each turn and just beside it; and how far away the nearer one is."""
     deal = weighing.definition
     item = deal.inputs[point.input]
-    names, hows = _goals(weighing, list(point.goals or deal.goals))
+    names = list(point.goals or deal.goals)
     found: dict[str, Derivation] = {}
     for word, value in (("Turns below", point.below), ("Turns above", point.above)):
         if value is None:
             continue
-        parts = figures_at(weighing.model, weighing.case, item, beside(item, value), names, hows)
+        parts = figures_at(weighing.model, weighing.case, item, beside(item, value), names)
         shown = shown_turn(deal, point, value)
         found[word] = Derivation(shown, "here these goals are just met, all else as it stands", "", parts)
     for word, limit in (("Limit below", point.limit_below), ("Limit above", point.limit_above)):
@@ -167,7 +140,7 @@ def _turn(weighing: Weighing, point: TurningPoint) -> Table:
     if point.choices:
         found["Pays off"] = Derivation(
             " or ".join(point.choices), "each word was tried", "",
-            figures_at(weighing.model, weighing.case, item, beside(item, 0.0), ["pays_off"], ["every goal is met"]),
+            figures_at(weighing.model, weighing.case, item, beside(item, 0.0), ["pays_off"], "every goal is met"),
         )  # fmt: skip
     distance = _distance(deal, point)
     return derivation_table(item.label, {**found, **({"Distance": distance} if distance else {})})
@@ -187,7 +160,7 @@ def _distance(deal: Definition, point: TurningPoint) -> Derivation | None:
     return None
 
 
-# Tables and lines
+# Tables
 
 
 def table_whys(result: TableResult) -> Whys:
@@ -208,42 +181,4 @@ def table_whys(result: TableResult) -> Whys:
         if isinstance(block, Table):
             note = "Every other place is worked out the same way, with its own value."
             found[block.title, ""] = derivation_table(result.label, told, note=note)
-    return found
-
-
-def _lines(weighing: Weighing, document: Document) -> Whys:
-    """Each line of the first table of periods, in the last period it shows in which there is something."""
-    deal, time = weighing.definition, weighing.definition.timeline
-    block = next(
-        (
-            one
-            for one in document.blocks
-            if isinstance(one, Table) and one.title.startswith(("By year, ", "By period, "))
-        ),
-        None,
-    )
-    if block is None:
-        return {}
-    ends = [float(column.title.split()[-1]) for column in (block.columns[1], block.columns[-1])]
-    yearly = block.title.startswith("By year, ") and time.per_year > 1
-    numbers = time.year[:, 0] if yearly else time.t[:, 0]
-    inside = np.flatnonzero((numbers >= ends[0]) & (numbers <= ends[1]))
-    shown = {row[0].text.strip() for row in block.rows}
-    found = {}
-    program = weighing.model.program
-    for name in program.names:
-        if name[0] == "?" or not program.over_time[program.names[name]]:
-            continue
-        label = line_label(deal, name)
-        if label not in shown or (block.title, label) in found:
-            continue
-        line = weighing.line(name)[inside]
-        busy = inside[np.flatnonzero(np.nan_to_num(line))]
-        period = int(busy[-1]) if busy.size else int(inside[-1])
-        table = tree({weighing.scenario: weighing}, name, period, 1)
-        note = f"Period {period}, as an example." + (
-            "" if not yearly else " A year shows what stands at its end." if deal.stands(name)
-            else " A year is the sum of its periods."
-        )  # fmt: skip
-        found[block.title, label] = Table(table.title, table.columns, table.rows, note)
     return found

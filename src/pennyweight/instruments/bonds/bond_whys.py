@@ -117,10 +117,12 @@ class _Teller:
     def dirty(self) -> Derivation:
         value, formula = self.money(self.report.dirty), self.report.formula
         if self.bond.perpetual:
-            level, wait = self.bond.yearly_coupon / self.bond.per_year, self.left.wait
-            told = f"{digits(level)} × (1 + {digits(self.i)})^{digits(1 - wait)} / {digits(self.i)}"
-            like = abs(float(self.left.coupons[0]) - level) < 1e-12
-            return Derivation(value, formula.removeprefix("dirty = "), told if like else "")
+            level, wait, i = self.bond.yearly_coupon / self.bond.per_year, self.left.wait, digits(self.i)
+            told = f"{digits(level)} × (1 + {i})^{digits(1 - wait)} / {i}"
+            first = float(self.left.coupons[0])
+            if abs(first - level) > 1e-12:
+                told += f" + ({digits(first)} - {digits(level)}) × (1 + {i})^-{digits(wait)}"
+            return Derivation(value, formula.removeprefix("dirty = "), told)
         return Derivation(value, f"{formula.removeprefix('dirty = ')}; the table has them all", self.added(self.worths))
 
     def modified(self) -> Derivation:

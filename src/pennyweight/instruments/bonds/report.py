@@ -207,16 +207,26 @@ class BondReport(Shown):
     def formula(self) -> str:
         """The dirty price's formula in symbols."""
         if self.bond.perpetual:
-            return "dirty = coupon × (1 + i)^(1 - w) / i"
+            odd = " + (first coupon - coupon) × (1 + i)^-w" if self._odd_first else ""
+            return f"dirty = coupon × (1 + i)^(1 - w) / i{odd}"
         if self.first == "simple":
             return "dirty = sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
         return "dirty = sum of payment / (1 + i)^t, t periods from settlement, w for the next"
+
+    @property
+    def _odd_first(self) -> bool:
+        """Whether the next coupon of a perpetual bond is not like the others."""
+        return self.bond.perpetual and abs(float(self.payments.coupons[0] - self.payments.coupons[-1])) > 1e-12
 
     def _numbers(self) -> str:
         """What is put into the formula."""
         i, wait = self.rate / self.bond.compounding, self.payments.wait
         if self.bond.perpetual:
-            return f"{self.payments.coupons[-1]:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
+            level = self.payments.coupons[-1]
+            told = f"{level:.4f} × {1 + i:.8f}^{1 - wait:.6f} / {i:.8f}"
+            if self._odd_first:
+                told += f" + ({self.payments.coupons[0]:.6f} - {level:.4f}) × {1 + i:.8f}^-{wait:.6f}"
+            return told
         count = self.payments.dates.size
         return f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
 

@@ -202,7 +202,7 @@ class _Teller:
 
     def over_span(self) -> Derivation:
         irr = self.report.measures["irr"] or 0.0
-        told = f"(1 + {digits(irr)})^{digits(self.end)} - 1"
+        told = f"{digits(1 + irr)}^{digits(self.end)} - 1"
         return Derivation(self.shown("over_span", "share"), "(1 + internal rate of return)^span - 1", told)
 
     def modified_irr(self) -> Derivation:

@@ -226,6 +226,8 @@ class FlowsReport(Shown):
         checks, style = [], Style(self.flows.currency)
         size = float(np.abs(self.flows.amounts).sum())
         for rate in self.irrs:
+            if rate <= -1:  # of some periods less than a year, so near -100 % that a yearly rate cannot tell
+                continue
             left = abs(_npv_at(self.flows, rate))
             bound = 1e-9 * size * max(1.0, _largest_factor(self.flows, rate))
             checks.append(

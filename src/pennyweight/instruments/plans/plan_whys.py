@@ -208,9 +208,14 @@ def _step(plan: Plan, step: Step) -> dict[str, Derivation]:
     if t.kind.sign < 0:
         base = base.replace("+", "-")
     word = {"grow": "Paid in", "repay": "Paid", "withdraw": "Taken out"}[t.kind.word]
+    interest = Derivation(show(step.interest), f"{base} × i", f"{begun} × {digits(t.known_i)}")
+    if t.is_lump_sum and t.known_n != inf and step.period > t.wait + plan.whole_payments + 1e-9:
+        part = digits(t.known_n - plan.whole_payments)
+        told = f"{put(step.opening)} × ((1 + {digits(t.known_i)})^{part} - 1)"
+        interest = Derivation(show(step.interest), "opening × ((1 + i)^part of a period - 1)", told)
     return {
         "Opening": Derivation(show(step.opening), "what the period before leaves; at first the start"),
-        "Interest": Derivation(show(step.interest), f"{base} × i", f"{begun} × {digits(t.known_i)}"),
+        "Interest": interest,
         word: Derivation(show(step.paid), "the payment of the period"),
         "Closing": Derivation(
             show(step.closing), f"opening + interest {sign} what is paid",

@@ -1,0 +1,78 @@
+"""Where the lines in a table of periods come from: a tree of each, in one period as an example."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.periods_page import groups_of, line_label
+from pennyweight.analysis.trees import derivation_of
+from pennyweight.analysis.why import why
+from pennyweight.deals.definition import PARTS, TOTALS
+from pennyweight.documents import Document, Table
+from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.weighing import Weighing
+
+__all__ = ["line_whys"]
+
+Periods: TypeAlias = NDArray[np.intp]
+
+_TABLES = ("By year, ", "By period, ")
+
+
+def line_whys(weighing: Weighing, document: Document) -> Whys:
+    """Each line of the first table of periods, in the last period it shows in which there is something."""
+    blocks = [one for one in document.blocks if isinstance(one, Table) and one.title.startswith(_TABLES)]
+    if not blocks:
+        return {}
+    block, deal, time = blocks[0], weighing.definition, weighing.definition.timeline
+    first, last = (float(column.title.split()[-1]) for column in (block.columns[1], block.columns[-1]))
+    yearly = block.title.startswith(_TABLES[0]) and time.per_year > 1
+    numbers = time.year[:, 0] if yearly else time.t[:, 0]
+    inside = np.flatnonzero((numbers >= first) & (numbers <= last))
+    shown = {row[0].text.strip() for row in block.rows}
+    loans = [*deal.loans, *(["loans"] if deal.loans else [])]
+    names = [*deal.lines, *deal.levels, *TOTALS, *(f"{loan}.{part}" for loan in loans for part in PARTS)]
+    by_label: dict[str, list[str]] = {}
+    for name in names:
+        if name in weighing.model.program.names and (label := line_label(deal, name)) in shown:
+            by_label.setdefault(label, []).append(name)
+    found = {}
+    for label, called in by_label.items():
+        told, notes = {}, []
+        for name in called:  # several lines may be called the same
+            period = _example(weighing, name, inside)
+            head = f"{deal.label(name)}, period {period}" if len(called) == 1 else f"{name}, period {period}"
+            told[head] = derivation_of(why({weighing.scenario: weighing}, name, period, 1).reason)
+            notes.append(
+                "A year shows what stands at its end." if deal.stands(name) else "A year is the sum of its periods."
+            )
+        found[block.title, label] = derivation_table(label, told, note=notes[0] if yearly else "")
+    return {**found, **_together(weighing, block, inside)}
+
+
+def _example(weighing: Weighing, name: str, inside: Periods) -> int:
+    """The last of some periods in which a line has something; the last of all when it never has."""
+    busy = inside[np.flatnonzero(np.nan_to_num(weighing.line(name)[inside]))]
+    return int(busy[-1]) if busy.size else int(inside[-1])
+
+
+def _together(weighing: Weighing, block: Table, inside: Periods) -> Whys:
+    """The sum of each group of lines, in the last of the periods."""
+    deal, period = weighing.definition, int(inside[-1])
+    show = deal.style.show
+    found = {}
+    for group, members in groups_of(deal).items():
+        label = f"{group} together"
+        if label not in {row[0].text.strip() for row in block.rows}:
+            continue
+        values = {name: float(weighing.line(name)[period]) for name in members}
+        told = " + ".join(f"({show(one, 'money')})" if one < 0 else show(one, "money") for one in values.values())
+        parts = {deal.label(name): Derivation(show(value, "money"), "its line") for name, value in values.items()}
+        total = Derivation(show(sum(values.values()), "money"), "of its lines, added up", told, parts)
+        found[block.title, label] = derivation_table(label, {f"{label}, period {period}": total})
+    return found
