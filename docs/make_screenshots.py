@@ -31,6 +31,8 @@ from pennyweight.report.handed.paper import paper
 from pennyweight.report.terminal import renderable
 from pennyweight.starters.library import LIBRARY
 
+OPENED = ["Owed now", "Total interest"]
+"""The rows of the studio loan that stand open in its picture."""
 SHOTS = Path(__file__).parent / "screenshots"
 STARTERS = Path(str(files("pennyweight") / "starters"))
 COLUMNS, CHARACTER, LINE = 118, 7.8, 17.0
@@ -122,11 +124,12 @@ def handed_over(handout: Handout) -> None:
         shots = []
         for name, size in (("wide.png", "1280,800"), ("phone.png", "500,800")):
             shots.append(Path(folder, name))
-            subprocess.run(
-                [browser, "--headless=new", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
-                 f"--window-size={size}", f"--screenshot={shots[-1]}", page_file.as_uri()],
-                check=True, capture_output=True,
-            )  # fmt: skip
+            photograph(browser, page_file, size, shots[-1])
+        studio = page(read_loan_file(STARTERS / "loans/studio.toml").handout(), Cover())
+        opened = "<script>document.querySelectorAll('button.opens').forEach(function (button) {" \
+                 f"if ({OPENED}.includes(button.textContent.trim())) button.click(); }});</script></body>"  # fmt: skip
+        page_file.write_text(studio.replace("</body>", opened), encoding="utf-8")
+        photograph(browser, page_file, "1280,800", SHOTS / "opened.png")
         wide, phone = (Image.open(shot).convert("RGB") for shot in shots)
         both = Image.new("RGB", (wide.width + 24 + phone.width, max(wide.height, phone.height)), "white")
         both.paste(wide, (0, 0))
@@ -134,6 +137,15 @@ def handed_over(handout: Handout) -> None:
         both.save(SHOTS / "report.png")
         first = ["-png", "-r", "110", "-f", "1", "-l", "1", "-singlefile"]
         subprocess.run([poppler, *first, str(paper_file), str(SHOTS / "paper")], check=True, capture_output=True)
+
+
+def photograph(browser: str, page_file: Path, size: str, picture: Path) -> None:
+    """A page in a browser window of a size."""
+    subprocess.run(
+        [browser, "--headless=new", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+         f"--window-size={size}", f"--screenshot={picture}", page_file.as_uri()],
+        check=True, capture_output=True,
+    )  # fmt: skip
 
 
 def errors() -> None:

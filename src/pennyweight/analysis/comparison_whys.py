@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,7 +11,7 @@ from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.analysis.trees import derivation_of, tree
 from pennyweight.analysis.weighing_whys import goal_derivations, table_whys
 from pennyweight.analysis.why import why
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table
 from pennyweight.documents.model import Document, Table
 
 if TYPE_CHECKING:
@@ -81,7 +80,12 @@ def _figure(having: Mapping[str, Weighing], name: str) -> Table:
     """One tree with a column a scenario; of whole deals, whose formulas differ, a tree each."""
     models = {id(weighing.model) for weighing in having.values()}
     if len(models) == 1:
-        return replace(tree(having, name, None, _DEPTH), title=_label(having, name))
+        found = tree(having, name, None, _DEPTH)
+        # The formulas beside the names, so that they stay in sight however many cases there are; places are left out.
+        columns = (found.columns[0], found.columns[-2], *found.columns[1:-2])
+        rows = tuple((row[0], row[-2], *row[1:-2]) for row in found.rows)
+        note = f"The numbers in the formulas are those of {next(iter(having))}."
+        return Table(_label(having, name), columns, rows, note)
     return derivation_table(_label(having, name), {
         case: derivation_of(why({case: weighing}, name, None, _DEPTH).reason) for case, weighing in having.items()
     })  # fmt: skip
@@ -101,7 +105,7 @@ def _difference(comparison: Comparison, having: Mapping[str, Weighing], name: st
         deal = weighing.definition
         shown, of = (show_figure(deal, name, one, unit=False) for one in (value, base.value))
         difference = show_figure(deal, name, value - base.value, unit=False, sign=True)
-        told[case] = Derivation(difference, f"its figure - that of {against}", f"{shown} - {_signed(of)}")
+        told[case] = Derivation(difference, f"its figure - that of {against}", f"{shown} - {bracketed(of)}")
     return derivation_table(_label(having, name), told)
 
 
@@ -141,14 +145,10 @@ def change_whys(changes: Changes) -> Whys:
             with_it, of = (show_figure(deal, name, figure, unit=False) for figure in (value + moved, value))
             told[deal.label(name)] = Derivation(
                 show_figure(deal, name, moved, unit=False, sign=True), "with this change alone - before",
-                f"{with_it} - {_signed(of)}",
+                f"{with_it} - {bracketed(of)}",
             )  # fmt: skip
         said = {"money_in": "money in", "money_out": "money out"}.get(one.section, one.section)
         if told:
             title = f"{said}: {one.name}"
             found["What differs between the two versions", title] = derivation_table(title, told)
     return found
-
-
-def _signed(shown: str) -> str:
-    return f"({shown})" if shown.startswith("-") else shown

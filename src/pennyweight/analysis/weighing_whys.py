@@ -16,7 +16,7 @@ from pennyweight.analysis.why import why
 from pennyweight.deals.definition import Definition, Question
 from pennyweight.deals.language.nodes import Name, names_in
 from pennyweight.documents import Document, Table
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table
 
 if TYPE_CHECKING:
     from pennyweight.analysis.judging import GoalResult
@@ -65,7 +65,7 @@ def goal_derivations(weighing: Weighing, goal: GoalResult) -> dict[str, Derivati
     first, second = (value, bound) if goal.side == "at_least" else (bound, value)
     formula = "figure - asked" if goal.side == "at_least" else "asked - figure"
     found["To spare"] = Derivation(
-        style.show(goal.slack, goal.unit, sign=True), formula, f"{first} - {_signed(second)}"
+        style.show(goal.slack, goal.unit, sign=True), formula, f"{first} - {bracketed(second)}"
     )
     return found
 
@@ -75,13 +75,6 @@ def _asked(deal: Definition, name: str) -> str:
     bound = goal.at_least if goal.at_least is not None else goal.at_most
     known = {other: deal.label(other) for other in names_in(bound)} if bound is not None else {}
     return f"the goal as the deal sets it, by {', '.join(known.values())}" if known else "the goal as the deal sets it"
-
-
-def _signed(shown: str) -> str:
-    return f"({shown})" if shown.startswith("-") else shown
-
-
-# Answers and turning points
 
 
 def _answer(weighing: Weighing, name: str) -> Table:
@@ -152,10 +145,10 @@ def _distance(deal: Definition, point: TurningPoint) -> Derivation | None:
     item, show = deal.inputs[point.input], deal.style.show
     turn, base = (f"{value:.10g}" for value in (point.turns_at, point.base))
     if point.of_range is not None and item.low is not None and item.high is not None:
-        told = f"({turn} - {_signed(base)}) / ({item.high:.10g} - {_signed(f'{item.low:.10g}')})"
+        told = f"({turn} - {bracketed(base)}) / ({item.high:.10g} - {bracketed(f'{item.low:.10g}')})"
         return Derivation(show(point.of_range, "share", sign=True), "(turn - as it stands) / (high - low)", told)
     if point.distance is not None:
-        told = f"({turn} - {_signed(base)}) / {f'{abs(point.base):.10g}'}"
+        told = f"({turn} - {bracketed(base)}) / {f'{abs(point.base):.10g}'}"
         return Derivation(show(point.distance, "share", sign=True), "(turn - as it stands) / as it stands", told)
     return None
 

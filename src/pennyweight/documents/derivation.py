@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import TypeAlias
 
 from pennyweight.documents.model import Cell, Column, Table
 
-__all__ = ["GIVEN", "Derivation", "Whys", "derivation_table", "digits", "in_full"]
+__all__ = ["GIVEN", "Derivation", "Whys", "added", "bracketed", "derivation_table", "digits", "in_full"]
 
 Whys: TypeAlias = Mapping[tuple[str, str], Table]
 """By the title of a block and the label of a line or row in it, where that comes from; without a label: how all the
@@ -69,3 +69,22 @@ def in_full(value: float, places: int = 2) -> str:
     """
     near = abs(value - round(value, places)) <= 1e-9 * max(1.0, abs(value))
     return f"{value + 0.0:,.{places if near else 6}f}"
+
+
+def added(values: Iterable[float], put: Callable[[float], str]) -> str:
+    """Amounts as a sum, those below zero taken off; `put` writes one.
+
+    >>> added([5.0, -3.0], in_full), added([-3.0], in_full)
+    ('5.00 - 3.00', '-3.00')
+    """
+    told = "".join(f" {'-' if value < 0 else '+'} {put(abs(value))}" for value in values).strip()
+    return told.removeprefix("+ ") if told.startswith("+") else told.replace("- ", "-", 1) or "0"
+
+
+def bracketed(number: str) -> str:
+    """A number that stands behind a sign: in brackets when it is below zero.
+
+    >>> bracketed("3.00"), bracketed("-3.00")
+    ('3.00', '(-3.00)')
+    """
+    return f"({number})" if number.startswith("-") else number

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import exp, inf
 
-from pennyweight.documents.derivation import Derivation, digits
+from pennyweight.documents.derivation import Derivation, bracketed, digits
 
 __all__ = ["EULER", "effective_derivation", "period_derivation", "quoted_derivation"]
 
@@ -25,7 +25,7 @@ def period_derivation(
     >>> period_derivation("0.5000%", 0.005, yearly=0.06, yearly_shown="6.00%", often=12, m=12).numbers
     '0.06 / 12'
     """
-    quoted = _signed(yearly)
+    quoted = bracketed(digits(yearly))
     ways = [(f"rate / {m}", f"{quoted} / {m}", yearly / m)]
     if not often:
         ways.append((f"(1 + rate)^(1 / {m}) - 1", f"(1 + {quoted})^(1 / {m}) - 1", (1 + yearly) ** (1 / m) - 1))
@@ -52,8 +52,8 @@ def effective_derivation(shown: str, quoted: float, often: float | None) -> Deri
     if not often:
         return Derivation(shown, "the rate is effective as it stands")
     if often == inf:
-        return Derivation(shown, "e^rate - 1", f"{EULER}^{_signed(quoted)} - 1")
-    return Derivation(shown, "(1 + rate / m)^m - 1", f"(1 + {_signed(quoted)} / {often:g})^{often:g} - 1")
+        return Derivation(shown, "e^rate - 1", f"{EULER}^{bracketed(digits(quoted))} - 1")
+    return Derivation(shown, "(1 + rate / m)^m - 1", f"(1 + {bracketed(digits(quoted))} / {often:g})^{often:g} - 1")
 
 
 def quoted_derivation(shown: str, effective: float, often: float) -> Derivation:
@@ -63,11 +63,9 @@ def quoted_derivation(shown: str, effective: float, often: float) -> Derivation:
     '((1 + 0.06)^(1 / 12) - 1) × 12'
     """
     if often == inf:
-        return Derivation(shown, "log(1 + effective)", f"log(1 + {_signed(effective)})")
+        return Derivation(shown, "log(1 + effective)", f"log(1 + {bracketed(digits(effective))})")
     return Derivation(
-        shown, "((1 + effective)^(1 / m) - 1) × m", f"((1 + {_signed(effective)})^(1 / {often:g}) - 1) × {often:g}"
+        shown,
+        "((1 + effective)^(1 / m) - 1) × m",
+        f"((1 + {bracketed(digits(effective))})^(1 / {often:g}) - 1) × {often:g}",
     )
-
-
-def _signed(value: float) -> str:
-    return digits(value) if value >= 0 else f"({digits(value)})"

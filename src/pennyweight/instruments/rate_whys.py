@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import exp, inf
 from typing import TYPE_CHECKING
 
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits
+from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table, digits
 from pennyweight.instruments.rate_derivations import effective_derivation, quoted_derivation
 from pennyweight.quantities.periods import FREQUENCIES
 from pennyweight.quantities.rates import read_rate
@@ -33,18 +33,18 @@ def rate_whys(facts: RateFacts) -> Whys:
     years = facts.years()
     figures[f"A pot {multiple} in"] = Derivation(
         style.with_unit(years, "years"), "log(times) / log(1 + effective)",
-        f"log({digits(facts.times)}) / log(1 + {_signed(effective)})",
+        f"log({digits(facts.times)}) / log(1 + {bracketed(digits(effective))})",
     ) if years is not None else Derivation("undefined", "never at this rate")  # fmt: skip
     if facts.inflation is not None:
         real = (1 + effective) / (1 + facts.inflation) - 1
-        told = f"(1 + {_signed(effective)}) / (1 + {_signed(facts.inflation)}) - 1"
+        told = f"(1 + {bracketed(digits(effective))}) / (1 + {bracketed(digits(facts.inflation))}) - 1"
         figures["Real"] = Derivation(shown(real), "(1 + effective) / (1 + rise of prices) - 1", told)
     found = {("Forms", label): derivation_table(label, {label: one}) for label, one in figures.items()}
     for way, (quoted, each) in facts.forms.items():
         told_by_way = {"Quoted": quoted_derivation(shown(quoted), effective, FREQUENCIES[way])}
         if FREQUENCIES[way] != inf:
             told_by_way["Per period"] = Derivation(
-                shown(each), "quoted / periods a year", f"{_signed(quoted)} / {FREQUENCIES[way]:g}"
+                shown(each), "quoted / periods a year", f"{bracketed(digits(quoted))} / {FREQUENCIES[way]:g}"
             )
         found[facts.TABLE, way] = derivation_table(f"Quoted {way}", told_by_way)
     return found
@@ -62,16 +62,14 @@ def _effective(facts: RateFacts, shown: str) -> Derivation:
         if abs(as_quoted - facts.effective) <= 1e-9 * max(1.0, abs(facts.effective)):
             return effective_derivation(shown, value, m)
         if value < m != inf and abs((1 - value / m) ** -m - 1 - facts.effective) <= 1e-9 * max(1.0, facts.effective):
-            return Derivation(shown, "(1 - discount / m)^-m - 1", f"(1 - {_signed(value)} / {m:g})^-{m:g} - 1")
+            return Derivation(
+                shown, "(1 - discount / m)^-m - 1", f"(1 - {bracketed(digits(value))} / {m:g})^-{m:g} - 1"
+            )
     return Derivation(shown, "what the rate as it was given earns in a year")
 
 
 def _in_advance(shown: str, effective: float, often: float) -> Derivation:
     if often == inf:
-        return Derivation(shown, "log(1 + effective)", f"log(1 + {_signed(effective)})")
-    told = f"{often:g} × (1 - (1 + {_signed(effective)})^(-1 / {often:g}))"
+        return Derivation(shown, "log(1 + effective)", f"log(1 + {bracketed(digits(effective))})")
+    told = f"{often:g} × (1 - (1 + {bracketed(digits(effective))})^(-1 / {often:g}))"
     return Derivation(shown, "m × (1 - (1 + effective)^(-1 / m))", told)
-
-
-def _signed(value: float) -> str:
-    return digits(value) if value >= 0 else f"({digits(value)})"

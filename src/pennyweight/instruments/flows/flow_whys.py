@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits, in_full
+from pennyweight.documents.derivation import Derivation, Whys, added, bracketed, derivation_table, digits, in_full
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
@@ -65,7 +65,7 @@ def row_whys(title: str, flows: CashFlows, rate: float | None, factors: Floats |
         before = float(running[k - 1]) if k else 0.0
         own[f"Running total{again}"] = Derivation(
             style.show(float(running[k]), "money"), "the total before + the flow",
-            f"{_put(style, before)} + {_signed(style, amount)}",
+            f"{_put(style, before)} + {bracketed(_put(style, amount))}",
         )  # fmt: skip
         if factors is not None and rate is not None:
             after = float(flows.times[k] - flows.valued_after)
@@ -95,17 +95,16 @@ class _Teller:
     def put(self, value: float) -> str:
         return _put(self.style, value)
 
-    def added(self, values: Sequence[float]) -> str:
+    def summed(self, values: Sequence[float]) -> str:
         """Amounts as a sum, those below zero taken off; nothing when there are too many to read."""
         if len(values) > _MOST_TERMS:
             return ""
-        told = "".join(f" {'-' if one < 0 else '+'} {self.put(abs(one))}" for one in values)
-        return told.removeprefix(" + ").strip() or "0"
+        return added(values, self.put)
 
     def money(self, side: int) -> Derivation:
         values = [abs(one) for one in self.amounts.tolist() if one * side > 0]
         way = "in" if side > 0 else "out"
-        return Derivation(self.amount(sum(values)), f"all {len(values)} flows {way}, added up", self.added(values))
+        return Derivation(self.amount(sum(values)), f"all {len(values)} flows {way}, added up", self.summed(values))
 
     def gain(self) -> Derivation:
         coming, going = self.flows.money_in, self.flows.money_out
@@ -243,7 +242,7 @@ class _Teller:
             f"Running total{of} {first}": Derivation(self.amount(-missing), "flows until then, added up"),
             f"Running total{of} {second}": Derivation(
                 self.amount(float(total[k])), "the total before + the flow",
-                f"{self.put(-missing)} + {_signed(self.style, flow)}",
+                f"{self.put(-missing)} + {bracketed(_put(self.style, flow))}",
             ),
         }  # fmt: skip
         if self.flows.dates is None and flow > 0 and 0 < missing / flow < 1:
@@ -280,7 +279,7 @@ class _Teller:
             return Derivation(shown, how, f"{self.put(coming)} / {self.put(going)}", parts)
         first = self.outlay[0]
         how = "1 + net present value, on the day of the first flow / the first outlay"
-        return Derivation(shown, how, f"1 + {_signed(self.style, coming - going)} / {self.put(first)}")
+        return Derivation(shown, how, f"1 + {bracketed(_put(self.style, coming - going))} / {self.put(first)}")
 
     def equivalent(self) -> Derivation:
         shown, worth, rate = self.shown("equivalent_annual", "money"), self.at(self.rate), self.rate
@@ -294,7 +293,3 @@ class _Teller:
 
 def _put(style: Style, value: float) -> str:
     return in_full(value, style.places)
-
-
-def _signed(style: Style, value: float) -> str:
-    return _put(style, value) if value >= 0 else f"({_put(style, value)})"

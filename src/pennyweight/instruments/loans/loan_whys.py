@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+from pennyweight.documents.derivation import Derivation, Whys, added, derivation_table
 from pennyweight.documents.model import Table
 from pennyweight.instruments.loans.derivations import STEP, ScheduleDerivations
 from pennyweight.instruments.loans.schedule import Schedule, shown_rows
@@ -118,7 +118,7 @@ def _year(of: ScheduleDerivations, year: dict[str, Any], numbers: list[int]) -> 
     rows = [of.rows[k - 1] for k in numbers]
 
     def summed(value: float, units: list[float]) -> Derivation:
-        return Derivation(of.money(value), "of the year's payments, added up", of.plus(units))
+        return Derivation(of.money(value), "of the year's payments, added up", added(units, of.units))
 
     found = {
         "Payments": summed(year["payments"], [row.payment for row in rows]),

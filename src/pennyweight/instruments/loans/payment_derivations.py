@@ -6,10 +6,8 @@ only where these come to the figure that is booked.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from pennyweight.core.loans.exact import Setting
-from pennyweight.documents.derivation import Derivation, digits
+from pennyweight.documents.derivation import Derivation, bracketed, digits
 from pennyweight.instruments.loans.facts import Facts, facts
 from pennyweight.instruments.loans.schedule import Schedule
 from pennyweight.instruments.rate_derivations import period_derivation
@@ -192,14 +190,9 @@ class PaymentDerivations:
         """Smallest units, shown as an amount."""
         return self.money(self.terms.money(units))
 
-    def plus(self, units: Sequence[float]) -> str:
-        """Amounts as a sum, those below zero taken off."""
-        told = "".join(f" {'-' if one < 0 else '+'} {self.units(abs(one))}" for one in units)
-        return told.removeprefix(" + ").removeprefix(" ")
-
     def signed(self, units: float) -> str:
         """An amount that may be below zero, as it is put into a sum."""
-        return self.units(units) if units >= 0 else f"({self.units(units)})"
+        return bracketed(self.units(units))
 
     def money(self, value: float) -> str:
         """An amount in the currency."""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits, in_full
+from pennyweight.documents.derivation import Derivation, Whys, added, bracketed, derivation_table, digits, in_full
 from pennyweight.documents.model import Table
 from pennyweight.documents.tables import ends
 from pennyweight.errors import NoAnswer
@@ -63,9 +63,6 @@ class _Teller:
     def put(self, value: float) -> str:
         return in_full(value, self.style.places)
 
-    def signed(self, value: float) -> str:
-        return self.put(value) if value >= 0 else f"({self.put(value)})"
-
     def share(self, value: float, *, sign: bool = False) -> str:
         return self.style.show(value, "share", sign=sign)
 
@@ -76,7 +73,7 @@ class _Teller:
         span = self.portfolio.span
         yearly = Derivation(
             self.style.show(value.annualized, "rate"), "(1 + return over the span)^(1 / years) - 1",
-            f"(1 + {_signed(value.over_span)})^(1 / {digits(span)}) - 1",
+            f"(1 + {bracketed(digits(value.over_span))})^(1 / {digits(span)}) - 1",
         )  # fmt: skip
         return {f"{label}, over the span": one, "A year": yearly}
 
@@ -131,7 +128,7 @@ class _Teller:
                     self.style.show(grown, "money"), "value or flow × (1 + r)^years left, added up"
                 )
         how = "(1 + r)^years - 1, r the yearly rate at which opening value and flows grow to the closing value"
-        told = f"(1 + {_signed(yearly)})^{digits(p.span)} - 1"
+        told = f"(1 + {bracketed(digits(yearly))})^{digits(p.span)} - 1"
         return Derivation(self.share(value.over_span), how, told, parts)
 
     def simple(self, value: Return) -> Derivation:
@@ -141,9 +138,9 @@ class _Teller:
         gain = sum(period.gain for period in p.periods)
         parts = {"Gain": Derivation(
             self.style.show(gain, "money"), "closing - opening - put in",
-            f"{self.put(closing)} - {self.put(opening)} - {self.signed(put_in)}",
+            f"{self.put(closing)} - {self.put(opening)} - {bracketed(self.put(put_in))}",
         )}  # fmt: skip
-        told = f"{self.signed(gain)} / ({self.put(opening)} + {self.put(deposits)})"
+        told = f"{bracketed(self.put(gain))} / ({self.put(opening)} + {self.put(deposits)})"
         return Derivation(self.share(value.over_span), "gain / (opening value + deposits)", told, parts)
 
     def benchmark(self) -> Derivation:
@@ -163,15 +160,14 @@ class _Teller:
         flows = [amount for _, amount in period.flows]
         told = {"Opening": Derivation(money(period.opening, "money"), f"as stated on {period.start}")}
         if flows:
-            added = "".join(f" {'-' if one < 0 else '+'} {self.put(abs(one))}" for one in flows).removeprefix(" + ")
             told["Put in"] = Derivation(
                 money(period.put_in, "money", sign=True),
                 "deposits - withdrawals",
-                added.strip() if len(flows) <= 16 else "",
+                added(flows, self.put) if len(flows) <= 16 else "",
             )
         told["Gain"] = Derivation(
             money(period.gain, "money", sign=True), "closing - opening - put in",
-            f"{self.put(period.closing)} - {self.put(period.opening)} - {self.signed(period.put_in)}",
+            f"{self.put(period.closing)} - {self.put(period.opening)} - {bracketed(self.put(period.put_in))}",
         )  # fmt: skip
         told["Closing"] = Derivation(money(period.closing, "money"), f"as stated on {period.end}")
         told["Return"] = self.dietz(period)
@@ -199,7 +195,7 @@ class _Teller:
             self.style.show(capital, "money"), f"opening + sum of flow × (D - d{late}) / D, on day d of D",
             f"{self.put(period.opening)}{weighted}" if len(period.flows) <= 16 else "",
         )}  # fmt: skip
-        told = f"{self.signed(period.gain)} / {self.put(capital)}"
+        told = f"{bracketed(self.put(period.gain))} / {self.put(capital)}"
         return Derivation(self.share(value, sign=True), "gain / average capital", told, parts)
 
     def year(self, label: str, periods: Sequence[Period]) -> Table:
@@ -209,7 +205,3 @@ class _Teller:
         value = self.share(float(np.prod(growths)) - 1, sign=True)
         how = f"the returns of its {len(periods)} periods, linked: (1 + return) × … - 1"
         return derivation_table(label, {"Return": Derivation(value, how, told)})
-
-
-def _signed(value: float) -> str:
-    return digits(value) if value >= 0 else f"({digits(value)})"

@@ -155,7 +155,7 @@ def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> d
         key = (block.title, row[0].text.strip())
         opens = places is not None and bool(key[1]) and key in places.whys
         cells = [
-            _cell(cell, None if own is None else own[n], None if k == 0 and opens else places)
+            _cell(cell, None if own is None else own[n], places if k == 0 and not opens else None)
             for k, (cell, own) in enumerate(zip(row, columns, strict=True))
         ]
         rows.append({
@@ -174,7 +174,7 @@ def _cell(cell: Cell, figure: str | None, places: _Places | None) -> dict[str, A
     kind = "n" if figure is not None else "t" if cell.text.startswith((" ", "└")) else "w"
     return {
         "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone,
-        "link": None if places is None else places.link(cell.text),
+        "link": None if places is None or figure is not None else places.link(cell.text.strip()),
         "key": None if figure is None else sort_key(cell.text),
     }  # fmt: skip
 
