@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 __all__ = ["flow_whys", "row_whys"]
 
 Floats: TypeAlias = NDArray[np.float64]
+Places: TypeAlias = NDArray[np.intp]
 
 _MOST_TERMS = 16
 """A sum of more parts is told by its halves, not written out."""
@@ -127,39 +128,38 @@ class _Teller:
         account = self.report.account
         assert account is not None
         value = account.returns if side > 0 else account.deposits
-        rate, parts = digits(account.rate), {}
-        terms = [
-            f"{self.put(abs(self.amounts[k]))} × (1 + {rate})^{digits(self.end - self.times[k])}"
-            for k in np.flatnonzero(self.amounts * side > 0).tolist()
-        ]
-        if len(terms) > _MOST_TERMS:
-            parts = {"The first of them": self._grown(side, 0), "The last of them": self._grown(side, -1)}
-        way = "in" if side > 0 else "out"
-        how = f"each of the {len(terms)} flows {way} × (1 + r)^years until the last flow, added up"
-        return Derivation(self.amount(value), how, " + ".join(terms) if not parts else "", parts)
-
-    def _grown(self, side: int, which: int) -> Derivation:
-        account = self.report.account
-        assert account is not None
-        k = int(np.flatnonzero(self.amounts * side > 0)[which])
-        size, left = abs(float(self.amounts[k])), self.end - float(self.times[k])
-        told = f"{self.put(size)} × (1 + {digits(account.rate)})^{digits(left)}"
-        return Derivation(self.amount(size * (1 + account.rate) ** left), "flow × (1 + r)^years left", told)
+        places, way = np.flatnonzero(self.amounts * side > 0), "in" if side > 0 else "out"
+        how = f"each of the {places.size} flows {way} × (1 + r)^years until the last flow, added up"
+        parts = {}
+        if places.size > _MOST_TERMS:
+            for word, k in (("first", places[:1]), ("last", places[-1:])):
+                left = self.end - self.times[k]
+                worth = float((np.abs(self.amounts[k]) * (1 + account.rate) ** left)[0])
+                told = self.grown(k, account.rate, left)
+                parts[f"The {word} of them"] = Derivation(self.amount(worth), "flow × (1 + r)^years left", told)
+        return Derivation(
+            self.amount(value), how, self.grown(places, account.rate, self.end - self.times[places]), parts
+        )
 
     # Present values
 
     def worth(self, side: int, rate: float, *, at: float = 0.0) -> Derivation:
         """The present value of one side, `at` years after the first flow."""
-        chosen = self.amounts * side > 0
-        amounts, after = np.abs(self.amounts[chosen]), self.times[chosen] - at
-        terms = [
-            f"{self.put(size)} × (1 + {digits(rate)})^{digits(0.0 - t)}"
-            for size, t in zip(amounts.tolist(), after.tolist(), strict=True)
-        ]
+        places = np.flatnonzero(self.amounts * side > 0)
         way = "in" if side > 0 else "out"
-        how = f"each of the {len(terms)} flows {way} × (1 + r)^-t, added up"
-        value = float((amounts * (1 + rate) ** -after).sum())
-        return Derivation(self.amount(value), how, " + ".join(terms) if len(terms) <= _MOST_TERMS else "")
+        how = f"each of the {places.size} flows {way} × (1 + r)^-t, added up"
+        value = self.value(side, rate, at=at)
+        return Derivation(self.amount(value), how, self.grown(places, rate, at - self.times[places]))
+
+    def grown(self, places: Places, rate: float, years: Floats) -> str:
+        """The sum of some flows, each grown at a rate over its years; nothing when there are too many to read."""
+        if places.size > _MOST_TERMS:
+            return ""
+        sizes = np.abs(self.amounts[places]).tolist()
+        return " + ".join(
+            f"{self.put(size)} × (1 + {digits(rate)})^{digits(t + 0.0)}"
+            for size, t in zip(sizes, years.tolist(), strict=True)
+        )
 
     def value(self, side: int, rate: float, *, at: float = 0.0) -> float:
         chosen = self.amounts * side > 0
