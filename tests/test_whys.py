@@ -20,6 +20,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pennyweight import (
+    Benchmark,
     Bill,
     Bond,
     CashFlows,
@@ -147,7 +148,11 @@ def a_loan(rng: np.random.Generator, **more: Any) -> Loan:
         terms["residual"] = terms["amount"] // 3
     if rng.random() < 0.25 and "interest" not in terms | more:
         terms["compounding"] = str(rng.choice(["half-yearly", "yearly", "continuous", "daily"]))
-    return Loan(**{**terms, **more})
+    made = Loan(**{**terms, **more})
+    if made.terms.agreement.shape == "level" and rng.random() < 0.25:  # one left out, and found again
+        left_out = "amount" if rng.random() < 0.5 else "rate"
+        return made.but(payment=float(made.payment), **{left_out: None})
+    return made
 
 
 def a_busy_loan(rng: np.random.Generator) -> Loan:
@@ -189,6 +194,9 @@ def a_takeover(rng: np.random.Generator) -> Takeover:
         told.pop("original_years")
     elif way < 0.5:
         told |= {"original_amount": agreed.amount, "payments_made": made}
+    elif way < 0.8:  # one of the three follows from the others and from what is left
+        told |= {"payments_left": len(agreed.agreed.rows) - made}
+        told[str(rng.choice(["balance", "rate", "payment"]))] = None
     return Takeover(**told, bill=Bill(total=agreed.payment + 100, taxes=960))
 
 
@@ -235,10 +243,13 @@ def some_flows(rng: np.random.Generator) -> Any:
     amounts = np.round(np.concatenate([[-rng.uniform(500, 9e5)], rng.normal(40_000, 60_000, n - 1)]), 2)
     if rng.random() < 0.5:
         days = np.datetime64("2026-03-15") + np.sort(rng.integers(1, 4000, n)).astype("timedelta64[D]")
-        flows = CashFlows(amounts, dates=days, day_count=str(rng.choice(["actual/365", "30/360"])))
+        valued = str(days[0] + np.timedelta64(90, "D")) if rng.random() < 0.3 else None
+        flows = CashFlows(amounts, dates=days, day_count=str(rng.choice(["actual/365", "30/360"])), valued_on=valued)
     else:
         flows = CashFlows(amounts, period=str(rng.choice(["year", "month", "quarter"])))
     on = "first" if rng.random() < 0.3 else "all"
+    if rng.random() < 0.1:
+        return flows.working("4%")
     return flows.report(f"{rng.integers(0, 1500) / 100}%", reinvested_at="3%", account_at="2%", on=on)
 
 
@@ -272,7 +283,8 @@ def a_portfolio(rng: np.random.Generator) -> Any:
     for _ in range(int(rng.integers(0, 6))):
         day = str(days[0] + np.timedelta64(int(rng.integers(1, 31 * (n - 1) + 1)), "D"))
         rows.append((day, "a", str(rng.choice(["deposit", "withdrawal"])), round(float(rng.uniform(10, 900)), 2)))
-    return Portfolio.from_rows(rows).report(timing="start" if rng.random() < 0.5 else "end")
+    index = Benchmark(days, 100 * np.cumprod(rng.normal(1.003, 0.01, n))) if rng.random() < 0.5 else None
+    return Portfolio.from_rows(rows).report(timing="start" if rng.random() < 0.5 else "end", benchmark=index)
 
 
 KINDS: dict[str, tuple[Callable[[np.random.Generator], Any], bool]] = {

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.documents.derivation import Derivation, Whys, added, derivation_table
+from pennyweight.core.annuity import annuity_factor
+from pennyweight.documents.derivation import Derivation, Whys, added, derivation_table, digits
 from pennyweight.documents.model import Table
 from pennyweight.instruments.loans.derivations import STEP, ScheduleDerivations
 from pennyweight.instruments.loans.schedule import Schedule, shown_rows
@@ -153,27 +154,35 @@ def _statement(loan: Loan, by_schedule: float, stated: float) -> Table:
 
 
 def amount_derivation(loan: Loan) -> Derivation:
-    """The amount that was left out: what the payments are worth, and the level payment just above it."""
+    """The amount that was left out: what the payments are worth, rounded down, and the level payment of it."""
     agreed = loan.terms.agreement
     of = ScheduleDerivations(loan.agreed, 0)
-    settings = loan.agreed.books.settings
     parts = {"Payment": Derivation(of.units(agreed.payment or 0))}
-    formula = "the most that the payments repay: what they are worth on the day it is lent, rounded down"
-    plain = not (agreed.residual or agreed.at_start or agreed.interest_only) and settings and settings[0].over
     i = float(agreed.periodic(agreed.rate))
-    if not plain:
-        return Derivation(of.units(agreed.amount), formula, "", parts)
-    n = (agreed.spread or agreed.count) or 0
-    parts["i, the rate of a period"] = of.periodic(float(agreed.rate), i)
-    parts["n, payments"] = Derivation(str(n))
-    payment = of.units(agreed.payment or 0)
+    # While only interest is paid the balance stands, so the payments are worth what they are at its end.
+    over, count = ((many or 1) - agreed.interest_only for many in (agreed.spread or agreed.count, agreed.count))
+    growth, start = f"(1 + {digits(i)})", agreed.at_start
+    how, told = (
+        "payment × (1 - (1 + i)^-n) / i",
+        f"{of.units(agreed.payment or 0)} × (1 - {growth}^-{over}) / {digits(i)}",
+    )
     if not i:
-        return Derivation(of.units(agreed.amount), f"{formula}: payment × n", f"{payment} × {n}", parts)
-    growth = f"(1 + {i:.10g})"
-    return Derivation(
-        of.units(agreed.amount), f"{formula}: payment × (1 - (1 + i)^-n) / i",
-        f"{payment} × (1 - {growth}^-{n}) / {i:.10g}", parts,
-    )  # fmt: skip
+        how, told = "payment × n", f"{of.units(agreed.payment or 0)} × {over}"
+    worth = float(loan.payment) * float(annuity_factor(i, over)) * (1 + i if start else 1)
+    if start:
+        how, told = f"{how} × (1 + i)", f"{told} × {growth}"
+    if agreed.residual:
+        how, told = f"{how} + residual × (1 + i)^-payments", f"{told} + {of.units(agreed.residual)} × {growth}^-{count}"
+        worth += loan.terms.money(agreed.residual) * (1 + i) ** -count
+    parts |= {
+        "i, the rate of a period": of.periodic(float(agreed.rate), i),
+        "n, level payments": Derivation(str(over), "over which the payment is worked out"),
+        "Worth of the payments": Derivation(loan.terms.style.show(worth, "money", places=4), how, told),
+    }
+    parts[f"Level payment of {of.units(agreed.amount)}"] = Derivation(
+        of.units(level_of(agreed)), "not above the given one"
+    )
+    return Derivation(of.units(agreed.amount), "what the payments are worth, rounded down", "", parts)
 
 
 def rate_derivation(loan: Loan) -> Derivation:
