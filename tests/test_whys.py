@@ -173,7 +173,15 @@ def a_busy_loan(rng: np.random.Generator) -> Loan:
 
 
 def a_study(rng: np.random.Generator) -> LoanStudy:
-    loan = a_loan(rng, per_year=12, paid="end", residual=None, repaid="level payment", interest_only=None)
+    loan = a_loan(
+        rng,
+        per_year=12,
+        paid="end",
+        residual=None,
+        repaid="level payment",
+        interest_only=None,
+        years=int(rng.integers(2, 9)),
+    )
     n = len(loan.schedule.rows)
     return LoanStudy(
         loan, extra=[25, 400], paid_off_by=max(n // 2, 2), offers={"other": a_loan(rng, title="other")},
