@@ -257,7 +257,7 @@ def some_flows(rng: np.random.Generator) -> Any:
         flows = CashFlows(amounts, period=str(rng.choice(["year", "month", "quarter"])))
     on = "first" if rng.random() < 0.3 else "all"
     if rng.random() < 0.1:
-        return flows.working("4%")
+        return flows.working("4%", places=None if rng.random() < 0.5 else 4)
     return flows.report(f"{rng.integers(0, 1500) / 100}%", reinvested_at="3%", account_at="2%", on=on)
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from pennyweight.documents.model import Cell
 
-__all__ = ["ends", "some_rows"]
+__all__ = ["ends", "rows_at", "some_rows"]
 
 Rows = tuple[tuple[Cell, ...], ...]
 
@@ -18,15 +18,25 @@ def some_rows(rows: Sequence[tuple[Cell, ...]], kept: Sequence[int], what: str) 
     >>> [row[0].text for row in shown], note
     (['0', '1', '…', '7', '8'], '5 periods are not shown; CSV, JSON and .xlsx have all.')
     """
-    if len(kept) == len(rows):
-        return tuple(rows), ""
-    gap = tuple(Cell("…", "comparison") for _ in rows[0])
+    return rows_at(len(rows), kept, rows.__getitem__, what)
+
+
+def rows_at(count: int, kept: Sequence[int], row: Callable[[int], tuple[Cell, ...]], what: str) -> tuple[Rows, str]:
+    """The same of `count` rows of which only those that are kept are made, each by `row` from its place.
+
+    >>> shown, note = rows_at(9, ends(9, 2), lambda k: (Cell(str(k)),), "periods")
+    >>> [row[0].text for row in shown]
+    ['0', '1', '…', '7', '8']
+    """
+    if len(kept) == count:
+        return tuple(map(row, range(count))), ""
     shown: list[tuple[Cell, ...]] = []
     before = -1
     for place in kept:
-        shown += [gap] * (place > before + 1) + [rows[place]]
+        own = row(place)
+        shown += [tuple(Cell("…", "comparison") for _ in own)] * (place > before + 1) + [own]
         before = place
-    return tuple(shown), f"{len(rows) - len(kept):,} {what} are not shown; CSV, JSON and .xlsx have all."
+    return tuple(shown), f"{count - len(kept):,} {what} are not shown; CSV, JSON and .xlsx have all."
 
 
 def ends(count: int, each: int, *, spared: int = 2) -> list[int]:

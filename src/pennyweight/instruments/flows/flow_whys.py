@@ -53,8 +53,20 @@ def flow_whys(report: FlowsReport) -> Whys:
     return {**found, **row_whys("Flows", report.flows, report.rate, report.factors, shown=report.shown_rows)}
 
 
-def row_whys(title: str, flows: CashFlows, rate: float | None, factors: Floats | None, *, shown: Sequence[int]) -> Whys:
-    """The rows `shown` of a table of flows; `factors` are those of the table, None: it has none."""
+def row_whys(
+    title: str,
+    flows: CashFlows,
+    rate: float | None,
+    factors: Floats | None,
+    *,
+    shown: Sequence[int],
+    digits_shown: int = 6,
+    places: int | None = None,
+) -> Whys:
+    """The rows `shown` of a table of flows; `factors` are those of the table, None: it has none.
+
+    `digits_shown` are the decimals of a factor in the table, `places` those to which it was rounded; None: it is exact.
+    """
     style, running = Style(flows.currency), np.cumsum(flows.amounts)
     told: dict[str, dict[str, Derivation]] = {}
     for k in shown:
@@ -70,10 +82,12 @@ def row_whys(title: str, flows: CashFlows, rate: float | None, factors: Floats |
         )  # fmt: skip
         if factors is not None and rate is not None:
             after = float(flows.times[k] - flows.valued_after)
+            how, power = "(1 + r)^-t, t years from the first flow, or from the day of valuation", digits(0.0 - after)
+            if places is not None:
+                how = f"{how}, rounded to {places} places"
             own[f"Factor{again}"] = Derivation(
-                f"{factors[k]:.6f}", "(1 + r)^-t, t years from the first flow, or from the day of valuation",
-                f"(1 + {digits(rate)})^{digits(0.0 - after)}",
-            )  # fmt: skip
+                f"{factors[k]:.{digits_shown if places is None else places}f}", how, f"(1 + {digits(rate)})^{power}"
+            )
             own[f"Present value{again}"] = Derivation(
                 style.show(float(factors[k] * amount), "money"), "flow × factor",
                 f"{_put(style, amount)} × {digits(factors[k])}",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
-from pennyweight.documents.tables import ends, some_rows
+from pennyweight.documents.tables import ends, rows_at
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.units import Style
 
@@ -24,6 +24,9 @@ if TYPE_CHECKING:
 __all__ = ["FlowsWorking"]
 
 Floats: TypeAlias = NDArray[np.float64]
+
+_PLACES = 8
+"""Decimals of an exact factor in the table."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -88,24 +91,29 @@ class FlowsWorking(Shown):
         from pennyweight.instruments.flows.flow_whys import row_whys
 
         shown = ends(self.flows.amounts.size, 12, spared=6)
-        return row_whys("Step by step", self.flows, self.rate, self.factors, shown=shown)
+        return row_whys(
+            "Step by step", self.flows, self.rate, self.factors, shown=shown, digits_shown=_PLACES, places=self.places
+        )
 
     def document(self) -> Document:
         """Formula, table, sum, and how far the hand's answer is from the exact one."""
         flows, style = self.flows, Style(self.flows.currency)
         dated = flows.dates is not None
         columns = (Column("Date" if dated else flows.period.capitalize(), words=True), Column("Years"), Column("Flow"))
-        rows = [
-            (
+
+        def row(k: int) -> tuple[Cell, ...]:
+            amount, factor = float(flows.amounts[k]), float(self.factors[k])
+            way: Literal["in", "out"] = "in" if amount >= 0 else "out"
+            return (
                 Cell(str(flows.dates[k]) if flows.dates is not None else str(k)),
                 Cell(f"{flows.times[k]:.4f}", "comparison"),
-                Cell(style.show(float(amount), "money"), "in" if amount >= 0 else "out"),
-                Cell(f"{self.factors[k]:.{8 if self.places is None else self.places}f}", "comparison"),
-                Cell(style.show(float(amount * self.factors[k]), "money"), "in" if amount >= 0 else "out"),
+                Cell(style.show(amount, "money"), way),
+                Cell(f"{factor:.{_PLACES if self.places is None else self.places}f}", "comparison"),
+                Cell(style.show(amount * factor, "money"), way),
             )
-            for k, amount in enumerate(flows.amounts)
-        ]
-        shown, note = some_rows(rows, ends(len(rows), 12, spared=6), "flows")
+
+        count = flows.amounts.size
+        shown, note = rows_at(count, ends(count, 12, spared=6), row, "flows")
         table = Table("Step by step", (*columns, Column("Factor"), Column("Present value")), shown, note)
         total = style.with_unit(self.by_hand, "money")
         blocks: list[Block] = [
