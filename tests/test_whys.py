@@ -44,6 +44,7 @@ from pennyweight.documents.handout import Handout
 from tests.builders import STARTERS, TAXI
 from tests.refusals import few_refused, refused, used
 from tests.sizes import cases
+from tests.test_deal_words import random_deal
 
 _OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
@@ -341,6 +342,20 @@ def test_what_was_searched_is_bracketed() -> None:
     assert [shown(row[1].text)[0] for row in solved.rows[3:4]] == [1_110.21]
 
 
+def opens_in_a_deal(handed: Handout) -> None:
+    """The same, but that lines open in their first table, to which the later ones link."""
+    later = [one for one in handed.document.blocks if getattr(one, "title", "").startswith("By ")][1:]
+    kept = tuple(one for one in handed.document.blocks if one not in later)
+    opens(Handout(replace(handed.document, blocks=kept), whys=handed.whys))
+
+
+@given(seed=st.integers(0, 2**32))
+@settings(max_examples=cases(80))
+def test_every_figure_of_a_drawn_deal_opens(seed: int) -> None:
+    weighing = Deal.from_dict(random_deal(seed)).weigh()
+    opens_in_a_deal(weighing.handout(weighing.document(by="period")))
+
+
 @pytest.mark.parametrize("name", ["taxi", "house", "equipment", "stop-working", "refinance", "income-fund"])
 def test_every_figure_of_a_deal_opens(name: str) -> None:
     """Figures, goals, answers, turning points, tables and lines; what a goal leaves to spare is what its numbers say."""
@@ -348,15 +363,10 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
     deal = Deal.read(path)
     weighing = deal.weigh()
     handed = weighing.handout(weighing.document(by="year"))
-    first = next((one.title for one in handed.document.blocks if getattr(one, "title", "").startswith("By year")), "")
-    kept = [
-        one
-        for one in handed.document.blocks
-        if not getattr(one, "title", "").startswith("By year") or one.title == first
-    ]
-    opens(Handout(replace(handed.document, blocks=tuple(kept)), whys=handed.whys))
+    opens_in_a_deal(handed)
+    whys = handed.whys()
     for goal in weighing.goals.values():
-        table = handed.whys()["Goals", deal.definition.style.headed(goal.label, goal.unit)]
+        table = whys["Goals", deal.definition.style.headed(goal.label, goal.unit)]
         spare = [row for row in table.rows if row[0].text == "To spare"]
         for row in spare:
             value, half = shown(row[1].text)
@@ -366,7 +376,7 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
         if point.turns_at is None or point.choices or item.step is not None or len(point.goals) != 1:
             continue
         label = deal.definition.style.headed(item.label, item.unit)
-        rows = [row for row in handed.whys()["Turning points", label].rows if row[0].text.startswith("└")][:3]
+        rows = [row for row in whys["Turning points", label].rows if row[0].text.startswith("└")][:3]
         if any(row[1].text == "undefined" for row in rows):
             continue
         sign = 1 if weighing.goals[point.goals[0]].side == "at_least" else -1
