@@ -196,6 +196,17 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
         assert max(left, right) >= -half, (label, rows)
 
 
+@pytest.mark.parametrize("part", ["payment", "interest", "principal", "balance", "flow"])
+def test_a_part_of_a_loan_in_a_deal_is_told_by_the_others(part: str) -> None:
+    """In every period of thirty years by month, what is told comes to the part, to the cent that is shown."""
+    deal = Deal.read(next(STARTERS.rglob("four-flats-house.toml")))
+    line = deal.weigh().line(f"private.{part}")
+    for period in range(0, line.size, 7):
+        words, _, numbers = deal.why(f"private.{part}", at=period, depth=0).reason.filled.partition(" = ")
+        assert value_of(numbers.replace("*", "×")) == pytest.approx(line[period], abs=0.0101), (words, period)
+        assert words
+
+
 def test_every_figure_of_the_other_answers_about_a_deal_opens(tmp_path: Path) -> None:
     deal = Deal.read(TAXI)
     (tmp_path / "ridership.csv").write_bytes((TAXI.parent / "ridership.csv").read_bytes())

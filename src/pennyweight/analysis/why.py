@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.analysis.loan_parts import loan_numbers
 from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.analysis.why_page import why_page
 from pennyweight.deals.definition import DealLoan, Definition, Level, Line
@@ -167,7 +168,9 @@ class _Teller:
         filled = ""
         below: tuple[Reason, ...] = ()
         if node is not None:
-            filled = "" if isinstance(item, DealLoan) else self.filled(node, period)
+            filled = self.filled(node, period)
+            if isinstance(item, DealLoan):
+                filled = loan_numbers(deal, self.weighings[0].worked_out, name, period or 0)
             idle = self.idle(item, node, name, period)
             if idle:
                 text, filled = f"{text} ({idle})", ""
