@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -194,6 +195,20 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
         assert abs(at) <= half, (label, rows)
         assert min(left, right) <= half, (label, rows)
         assert max(left, right) >= -half, (label, rows)
+
+
+def test_another_decimal_mark_is_one_throughout() -> None:
+    """What is told in German has commas for points and points for commas, and else nothing that differs."""
+    terms: dict[str, Any] = {"years": 15, "compounding": "half-yearly", "fee_up_front": 250.5, "currency": "EUR"}
+    here, there = (
+        [row[2:] for row in lines_of(Loan(86_000, "4.2%", **terms, locale=locale).handout().whys())]
+        for locale in ("en", "de")
+    )
+    assert [(a.translate(SWAPPED), b.translate(SWAPPED)) for a, b in there] == here
+    assert sum("," in numbers for _, numbers in there) > 20
+
+
+SWAPPED = str.maketrans(",.", ".,")
 
 
 @pytest.mark.parametrize("part", ["payment", "interest", "principal", "balance", "flow"])

@@ -16,7 +16,7 @@ from pennyweight.analysis.why import why
 from pennyweight.deals.definition import Definition, Question
 from pennyweight.deals.language.nodes import Name, names_in
 from pennyweight.documents import Document, Table
-from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table
+from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table, digits
 
 if TYPE_CHECKING:
     from pennyweight.analysis.judging import GoalResult
@@ -143,12 +143,16 @@ def _distance(deal: Definition, point: TurningPoint) -> Derivation | None:
     if point.turns_at is None:
         return None
     item, show = deal.inputs[point.input], deal.style.show
-    turn, base = (f"{value:.10g}" for value in (point.turns_at, point.base))
+
+    def put(value: float) -> str:
+        return bracketed(digits(value, deal.style.mark))
+
+    away = f"({put(point.turns_at)} - {put(point.base)})"
     if point.of_range is not None and item.low is not None and item.high is not None:
-        told = f"({turn} - {bracketed(base)}) / ({item.high:.10g} - {bracketed(f'{item.low:.10g}')})"
+        told = f"{away} / ({put(item.high)} - {put(item.low)})"
         return Derivation(show(point.of_range, "share", sign=True), "(turn - as it stands) / (high - low)", told)
     if point.distance is not None:
-        told = f"({turn} - {bracketed(base)}) / {f'{abs(point.base):.10g}'}"
+        told = f"{away} / {put(abs(point.base))}"
         return Derivation(show(point.distance, "share", sign=True), "(turn - as it stands) / as it stands", told)
     return None
 

@@ -52,13 +52,13 @@ def derivation_table(title: str, derivations: Mapping[str, Derivation], *, note:
     return Table(title, (Column("Name", words=True), Column("Figure"), Column("How", words=True)), tuple(rows), note)
 
 
-def digits(number: float) -> str:
-    """A rate or factor as it is put into a formula: as many digits as its result needs.
+def digits(number: float, mark: str = ".") -> str:
+    """A rate or factor as it is put into a formula: as many digits as its result needs; `mark` is the decimal mark.
 
-    >>> digits(0.06 / 12), digits(1.005**-360)
-    ('0.005', '0.166041928')
+    >>> digits(0.06 / 12), digits(1.005**-360, ",")
+    ('0.005', '0,166041928')
     """
-    return f"{number:.10g}"
+    return f"{number:.10g}".replace(".", mark)
 
 
 def in_full(value: float, places: int = 2) -> str:

@@ -172,6 +172,15 @@ class Style:
         """Decimal places of the currency."""
         return _currency_places(self.currency)
 
+    @property
+    def mark(self) -> str:
+        """The decimal mark.
+
+        >>> Style().mark, Style(locale="de").mark
+        ('.', ',')
+        """
+        return self.show(0.5, "number", places=1).strip("05")
+
     def tolerance(self, unit: str) -> float:
         """How far a figure may miss a goal and still meet it: one smallest unit of money, else 1e-9."""
         return 10.0**-self.places if unit == "money" else 1e-9

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.core.annuity import annuity_factor
-from pennyweight.documents.derivation import Derivation, Whys, added, derivation_table, digits
+from pennyweight.documents.derivation import Derivation, Whys, added, derivation_table
 from pennyweight.documents.model import Table
 from pennyweight.instruments.loans.derivations import STEP, ScheduleDerivations
 from pennyweight.instruments.loans.schedule import Schedule, shown_rows
@@ -161,10 +161,10 @@ def amount_derivation(loan: Loan) -> Derivation:
     i = float(agreed.periodic(agreed.rate))
     # While only interest is paid the balance stands, so the payments are worth what they are at its end.
     over, count = ((many or 1) - agreed.interest_only for many in (agreed.spread or agreed.count, agreed.count))
-    growth, start = f"(1 + {digits(i)})", agreed.at_start
+    growth, start = of.growth(i), agreed.at_start
     how, told = (
         "payment × (1 - (1 + i)^-n) / i",
-        f"{of.units(agreed.payment or 0)} × (1 - {growth}^-{over}) / {digits(i)}",
+        f"{of.units(agreed.payment or 0)} × (1 - {growth}^-{over}) / {of.digits(i)}",
     )
     if not i:
         how, told = "payment × n", f"{of.units(agreed.payment or 0)} × {over}"
@@ -189,7 +189,11 @@ def rate_derivation(loan: Loan) -> Derivation:
     """The rate: as it was given, or the one whose level payment is the given one."""
     rate, style = loan.terms.rate, loan.terms.style
     shown = style.show(rate.value, "rate")
-    parts = {"Effective": effective_derivation(style.show(rate.effective(), "rate"), rate.value, rate.compounding)}
+    parts = {
+        "Effective": effective_derivation(
+            style.show(rate.effective(), "rate"), rate.value, rate.compounding, style.mark
+        )
+    }
     if loan.given["rate"] is not None:
         return Derivation(shown, parts=parts)
     agreed = loan.terms.agreement

@@ -55,21 +55,22 @@ class PaymentDerivations:
         if terms.residual:
             parts["Residual"] = Derivation(self.units(terms.residual), "what the last payment clears")
             owed, numbers = f"(owed - residual × (1 + i)^-{'(n + 1)' if gap > n else 'n'})", (
-                f"({numbers} - {self.units(terms.residual)} × {_growth(i)}^-{gap})"
+                f"({numbers} - {self.units(terms.residual)} × {self.growth(i)}^-{gap})"
             )  # fmt: skip
         if i == 0:
             return Derivation(value, f"{owed} / n, rounded", f"{numbers} / {n}", parts)
         once = " / (1 + i)" if first else ""
         return Derivation(
             value, f"{owed} × i / (1 - (1 + i)^-n){once}, rounded",
-            f"{numbers} × {digits(i)} / (1 - {_growth(i)}^-{n}){f' / {_growth(i)}' if first else ''}", parts,
+            f"{numbers} × {self.digits(i)} / (1 - {self.growth(i)}^-{n}){f' / {self.growth(i)}' if first else ''}",
+            parts,
         )  # fmt: skip
 
     def periodic(self, yearly: float, i: float) -> Derivation:
         """The rate of a period out of the yearly one."""
         return period_derivation(
             self.terms.style.show(i, "rate", places=6), i, yearly=yearly, yearly_shown=self.rate(yearly),
-            often=self.terms.rate.compounding, m=self.terms.per_year,
+            often=self.terms.rate.compounding, m=self.terms.per_year, mark=self.terms.style.mark,
         )  # fmt: skip
 
     def of_payment(self, number: int) -> Derivation:
@@ -134,14 +135,14 @@ class PaymentDerivations:
         if terms.shares is None:
             i = float(terms.periodic(yearly))
             odd = yearly * terms.odd if number == 1 else 0
-            factor = f"({digits(i)} + {digits(float(yearly))} × {terms.odd})" if odd else digits(i)
+            factor = f"({self.digits(i)} + {self.digits(float(yearly))} × {terms.odd})" if odd else self.digits(i)
             return [f"{self.units(owed)} × {factor}"], owed * (i + float(odd))
         told, total, since = [], 0.0, type(yearly)(0)
         inside = sorted((one for one in entries if one.number == number and one.share), key=lambda one: one.share or 0)
         for entry in [*inside, None]:
             until = terms.shares(number) if entry is None else (entry.share or since)
             if until > since:
-                told.append(f"{self.units(owed)} × {digits(float(yearly))} × {until - since}")
+                told.append(f"{self.units(owed)} × {self.digits(float(yearly))} × {until - since}")
                 total += owed * float(yearly * (until - since))
             since = until
             if entry is not None and entry.what == "rate":
@@ -190,6 +191,14 @@ class PaymentDerivations:
         """Smallest units, shown as an amount."""
         return self.money(self.terms.money(units))
 
+    def digits(self, number: float) -> str:
+        """A rate or factor as it is put into a formula."""
+        return digits(number, self.terms.style.mark)
+
+    def growth(self, i: float) -> str:
+        """What one grows to in a period."""
+        return f"(1 + {self.digits(i)})"
+
     def signed(self, units: float) -> str:
         """An amount that may be below zero, as it is put into a sum."""
         return bracketed(self.units(units))
@@ -201,7 +210,3 @@ class PaymentDerivations:
     def rate(self, yearly: float) -> str:
         """A yearly rate."""
         return self.terms.style.show(yearly, "rate", places=4)
-
-
-def _growth(i: float) -> str:
-    return f"(1 + {digits(i)})"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits
+from pennyweight.documents.derivation import Derivation, Whys, derivation_table
 from pennyweight.instruments.loans.derivations import ScheduleDerivations
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.loan_whys import amount_derivation, rate_derivation, schedule_whys
@@ -75,7 +75,7 @@ def _arrears(takeover: Takeover, of: ScheduleDerivations) -> Derivation:
         return Derivation(value)
     i = float(of.terms.agreement.periodic(of.terms.agreement.rate))
     payment = of.payment.value
-    told = [payment, *(f"{payment} × (1 + {digits(i)})^{k}" for k in range(1, takeover.missed_payments))]
+    told = [payment, *(f"{payment} × {of.growth(i)}^{k}" for k in range(1, takeover.missed_payments))]
     formula = "each missed payment with interest since its day, the last of them due on the day of takeover"
     return Derivation(value, formula, " + ".join(told), {"i, the rate of a period": of.periodic(float(
         of.terms.agreement.rate), i)})  # fmt: skip
@@ -90,10 +90,10 @@ def _original(takeover: Takeover, original: Loan, of: ScheduleDerivations) -> De
     payment, owed = takeover.remaining.payment, takeover.remaining.amount
     factor = made if not i else (1 - (1 + i) ** -made) / i
     back = owed * (1 + i) ** -made + payment * factor
-    growth = f"(1 + {digits(i)})"
+    growth = of.growth(i)
     told = f"{of.money(owed)} + {of.money(payment)} × {made}"
     if i:
-        told = f"{of.money(owed)} × {growth}^-{made} + {of.money(payment)} × (1 - {growth}^-{made}) / {digits(i)}"
+        told = f"{of.money(owed)} × {growth}^-{made} + {of.money(payment)} × (1 - {growth}^-{made}) / {of.digits(i)}"
     formula = "owed × (1 + i)^-k + payment × (1 - (1 + i)^-k) / i, k payments due before"
     parts = {"Worked back": Derivation(of.money(back), formula, told)}
     near = abs(original.amount - back) >= 0.5 * 10.0**-of.terms.scale
