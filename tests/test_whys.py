@@ -30,7 +30,9 @@ from pennyweight import (
 from pennyweight.documents import Figures, Table
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.handout import Handout
-from tests.builders import STARTERS, TAXI
+from pennyweight.report.cover import Cover
+from pennyweight.report.handed.page import page
+from tests.builders import STARTERS, TAXI, deal
 from tests.drawn import KINDS
 from tests.refusals import few_refused, refused, used
 from tests.sizes import cases
@@ -195,6 +197,23 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
         assert abs(at) <= half, (label, rows)
         assert min(left, right) <= half, (label, rows)
         assert max(left, right) >= -half, (label, rows)
+
+
+def test_a_later_table_of_lines_links_to_the_first_and_nowhere_else() -> None:
+    """Vacancy is an input, with a turning point, and a line: the later tables of lines lead to the line."""
+    weighing = Deal.read(next(STARTERS.rglob("four-flats-house.toml"))).weigh()
+    text = page(weighing.handout(weighing.document(by="year")), Cover())
+    (place,) = set(re.findall(r'<a href="#([^"]*)">  Vacancy</a>', text))
+    first = text.index("By year, year 0 to year 5", text.index("<main"))
+    assert first < text.index(f'id="{place}"') < text.index("By year, year 6 to year 11", first)
+    assert text.count(f'href="#{place}"') == 5
+
+
+def test_a_table_that_is_called_like_one_of_lines_is_none() -> None:
+    tables = {"by_year": {"label": "By year, rents", "by": {"held": [2, 4]}, "columns": {"sum": "total(net) * held"}}}
+    weighing = deal({"everything": "total(net)"}, money_in={"rent": 5}, tables=tables).weigh()
+    opens_in_a_deal(weighing.handout(weighing.document(by="year")))
+    assert ("By year, rents", "") in weighing.handout().whys()
 
 
 def test_another_decimal_mark_is_one_throughout() -> None:

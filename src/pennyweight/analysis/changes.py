@@ -90,7 +90,7 @@ class Changes(Shown):
         return {**self.comparison.as_dict(), "changes": told}
 
     def _whys(self) -> Whys:
-        return {**change_whys(self), **comparison_whys(self.comparison, self.document())}
+        return {**change_whys(self), **comparison_whys(self.comparison)}
 
     def document(self) -> Document:
         """What differs first, then both versions side by side."""

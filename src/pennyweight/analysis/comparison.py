@@ -129,7 +129,7 @@ class Comparison(Shown):
         return Handout(
             page,
             sheets,
-            whys=lambda: comparison_whys(self, page),
+            whys=lambda: comparison_whys(self),
             currency=deal.style.currency,
             places=deal.style.places,
         )

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base, show_figure
+from pennyweight.analysis.table_page import column_title
 from pennyweight.analysis.trees import derivation_of, tree
-from pennyweight.analysis.weighing_whys import goal_derivations, table_whys
+from pennyweight.analysis.weighing_whys import column_whys, goal_derivations, table_whys
 from pennyweight.analysis.why import why
 from pennyweight.documents.derivation import Derivation, Whys, bracketed, derivation_table
-from pennyweight.documents.model import Document, Table
+from pennyweight.documents.model import Table
 
 if TYPE_CHECKING:
     from pennyweight.analysis.changes import Changes
@@ -24,7 +25,7 @@ __all__ = ["change_whys", "comparison_whys"]
 _DEPTH = 2
 
 
-def comparison_whys(comparison: Comparison, document: Document) -> Whys:
+def comparison_whys(comparison: Comparison) -> Whys:
     """Every row of the page: inputs, figures, differences, answers, goals, and the formulas of the deal's tables."""
     found: dict[tuple[str, str], Table] = {}
     cases = comparison.weighings
@@ -48,14 +49,19 @@ def comparison_whys(comparison: Comparison, document: Document) -> Whys:
             for case, weighing in asked.items()
         })  # fmt: skip
     found |= _goals(comparison)
-    for weighing in cases.values():
+    return {**found, **_tables(comparison)}
+
+
+def _tables(comparison: Comparison) -> Whys:
+    """The formulas of the deal's tables: of one case each, or of one figure in all cases, as the page has them."""
+    found: dict[tuple[str, str], Table] = {}
+    for case, weighing in comparison.weighings.items():
         for result in weighing.tables.values():
-            formulas = table_whys(result)
-            for block in document.blocks:
-                if isinstance(block, Table):
-                    for (title, _), table in formulas.items():
-                        if block.title.startswith(title) and (block.title, "") not in found:
-                            found[block.title, ""] = table
+            for (title, _), table in table_whys(result).items():
+                found[f"{title} ({case})", ""] = table
+            for name, column in result.table.columns.items():
+                title = f"{result.label}: {column_title(result, column)}"
+                found.setdefault((title, ""), column_whys(result, [name]))
     return found
 
 
@@ -71,6 +77,7 @@ def _input(weighing: Weighing, name: str) -> Derivation:
     item = deal.inputs[name]
     if isinstance(value, np.ndarray):
         return Derivation(deal.style.show(float(np.nanmean(value)), item.unit), "the average of its values")
+    # What is given beside the file is the same in all cases, so what differs is the scenario's or the file's.
     same = not isinstance(item.value, np.ndarray) and value == item.value
     how = "given, as the file has it" if same else f"set by the scenario {weighing.scenario_label}"
     return Derivation(show_base(deal, item, value), how)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.periods_page import groups_of, line_label
+from pennyweight.analysis.periods_page import groups_of, line_label, span_of
 from pennyweight.analysis.trees import derivation_of
 from pennyweight.analysis.why import why
 from pennyweight.deals.definition import PARTS, TOTALS
@@ -21,17 +21,15 @@ __all__ = ["line_whys"]
 
 Periods: TypeAlias = NDArray[np.intp]
 
-_TABLES = ("By year, ", "By period, ")
-
 
 def line_whys(weighing: Weighing, document: Document) -> Whys:
     """Each line of the first table of periods, in the last period it shows in which there is something."""
-    blocks = [one for one in document.blocks if isinstance(one, Table) and one.title.startswith(_TABLES)]
-    if not blocks:
+    spans = [(one, span) for one in document.blocks if isinstance(one, Table) and (span := span_of(one.title))]
+    if not spans:
         return {}
-    block, deal, time = blocks[0], weighing.definition, weighing.definition.timeline
-    first, last = (float(column.title.split()[-1]) for column in (block.columns[1], block.columns[-1]))
-    yearly = block.title.startswith(_TABLES[0]) and time.per_year > 1
+    block, (by, first, last) = spans[0]
+    deal, time = weighing.definition, weighing.definition.timeline
+    yearly = by == "year" and time.per_year > 1
     numbers = time.year[:, 0] if yearly else time.t[:, 0]
     inside = np.flatnonzero((numbers >= first) & (numbers <= last))
     shown = {row[0].text.strip() for row in block.rows}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
@@ -16,7 +17,7 @@ from pennyweight.documents.model import Tone
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.given import a_list, a_text
 
-__all__ = ["Selection", "groups_of", "line_label", "period_tables", "selection"]
+__all__ = ["Selection", "groups_of", "line_label", "period_tables", "selection", "span_of"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -63,6 +64,19 @@ def selection(deal: Definition, by: str, lines: object = None, first: object = N
     if start > end:
         raise InputError(f"first is period {start}, after last, period {end}; write the earlier one first.", at="first")
     return Selection(by, chosen, start, end)
+
+
+_SPAN = re.compile(r"By (year|period), [a-z-]+ (\d+) to [a-z-]+ (\d+)(?:, .* where no other unit is said)?")
+
+
+def span_of(title: str) -> tuple[str, int, int] | None:
+    """Whether a table goes by year or by period, and its first and last; None for any other table.
+
+    >>> span_of("By year, year 0 to year 5, EUR where no other unit is said"), span_of("By year, rents")
+    (('year', 0, 5), None)
+    """
+    found = _SPAN.fullmatch(title)
+    return None if found is None else (found[1], int(found[2]), int(found[3]))
 
 
 _TOTALS = ("money_in", "money_out", "net_before_loans", "net")

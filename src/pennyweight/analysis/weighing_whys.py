@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     from pennyweight.analysis.turning import TurningPoint
     from pennyweight.analysis.weighing import Weighing
 
-__all__ = ["aim_of", "goal_derivations", "table_whys", "watched", "weighing_whys"]
+__all__ = ["aim_of", "column_whys", "goal_derivations", "table_whys", "watched", "weighing_whys"]
 
 DEPTH = 3
 """How deep the tree of a figure goes."""
@@ -87,8 +88,7 @@ def _answer(weighing: Weighing, name: str) -> Table:
     parts: dict[str, Derivation] = {}
     values = [answer.value for answer in outcome.answers]
     if not values:
-        given = weighing.inputs.get(item.name, 0.0)
-        values = [1.0 if isinstance(given, np.ndarray) else float(given)]
+        values = [1.0 if item.is_series else float(weighing.case[item.name])]
     for value in values if names else ():
         parts |= figures_at(weighing.model, weighing.case, item, beside(item, value), names, asked)
     formula = f"looked for over {item.label}, so that {aim_of(question)}"
@@ -161,21 +161,24 @@ def _distance(deal: Definition, point: TurningPoint) -> Derivation | None:
 
 
 def table_whys(result: TableResult) -> Whys:
-    """The formulas of a deal's own table, at its first place."""
+    """The formulas of a deal's own table, at its first place: of each of its tables on the page."""
+    together = [list(result.columns)] if len(result.table.axes) == 1 else [[name] for name in result.columns]
+    titles = [block.title for block in table_blocks(result) if isinstance(block, Table)]
+    return {(title, ""): column_whys(result, names) for title, names in zip(titles, together, strict=True)}
+
+
+def column_whys(result: TableResult, names: Sequence[str]) -> Table:
+    """The formulas of some columns of a deal's own table, at its first place."""
     axes = result.table.axes
-    found = {}
-    together = [list(result.columns)] if len(axes) == 1 else [[name] for name in result.columns]
-    for block, columns in zip(table_blocks(result), together, strict=True):
-        told = {}
-        for name in columns:
-            column = result.table.columns[name]
-            value = float(result.columns[name].reshape(-1)[0])
-            shown = result.shown(name, value) if np.isfinite(value) else "undefined"
-            at = " and ".join(f"{axis.label} at {axis_value(result, axis, float(axis.values[0]))}" for axis in axes)
-            told[f"{column_title(result, column)}, with {at}"] = Derivation(
-                shown, f"{column.text or column.name}, all else as it stands"
-            )
-        if isinstance(block, Table):
-            note = "Every other place is worked out the same way, with its own value."
-            found[block.title, ""] = derivation_table(result.label, told, note=note)
-    return found
+    at = " and ".join(f"{axis.label} at {axis_value(result, axis, float(axis.values[0]))}" for axis in axes)
+    told = {}
+    for name in names:
+        column = result.table.columns[name]
+        value = float(result.columns[name].reshape(-1)[0])
+        told[f"{column_title(result, column)}, with {at}"] = Derivation(
+            result.shown(name, value) if np.isfinite(value) else "undefined",
+            f"{column.text or column.name}, all else as it stands",
+        )
+    return derivation_table(
+        result.label, told, note="Every other place is worked out the same way, with its own value."
+    )

@@ -99,10 +99,11 @@ class _Places:
         self.taken.add(place)
         return place
 
-    def link(self, text: str) -> str | None:
-        """The place of the figure that a text names, with its unit or without."""
-        return next((place for (_, label), place in self.opening.items()
-                     if text in (label, label.split(",")[0]) or text.startswith(f"{label}, ")), None)  # fmt: skip
+    def link(self, title: str, label: str) -> str | None:
+        """The place of a row that is told in an earlier table of the same kind: "By year, year 0 to year 5"."""
+        kind = title.split(",")[0]
+        return next((place for (other, named), place in self.opening.items()
+                     if named == label and other != title and other.split(",")[0] == kind), None)  # fmt: skip
 
 
 def _section(block: Block, places: _Places) -> dict[str, Any]:
@@ -154,8 +155,9 @@ def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> d
     for n, row in enumerate(block.rows):
         key = (block.title, row[0].text.strip())
         opens = places is not None and bool(key[1]) and key in places.whys
+        link = places.link(*key) if places is not None and key[1] and not opens else None
         cells = [
-            _cell(cell, None if own is None else own[n], places if k == 0 and not opens else None)
+            _cell(cell, None if own is None else own[n], link if k == 0 else None)
             for k, (cell, own) in enumerate(zip(row, columns, strict=True))
         ]
         rows.append({
@@ -170,11 +172,11 @@ def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> d
     }  # fmt: skip
 
 
-def _cell(cell: Cell, figure: str | None, places: _Places | None) -> dict[str, Any]:
+def _cell(cell: Cell, figure: str | None, link: str | None) -> dict[str, Any]:
     kind = "n" if figure is not None else "t" if cell.text.startswith((" ", "└")) else "w"
     return {
         "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone,
-        "link": None if places is None or figure is not None else places.link(cell.text.strip()),
+        "link": link,
         "key": None if figure is None else sort_key(cell.text),
     }  # fmt: skip
 
