@@ -16,9 +16,9 @@ from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, Overrid
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.instruments.loans.file import FileShape
 from pennyweight.instruments.loans.keys import LOAN_KEYS
-from pennyweight.quantities.toml_files import keys_of
-from pennyweight.quantities.toml_schema import schema_of
 from pennyweight.quantities.units import UNITS
+from pennyweight.reading.toml_files import keys_of
+from pennyweight.reading.toml_schema import schema_of
 
 ROOT = Path(__file__).parent.parent
 SCHEMAS = ROOT / "src/pennyweight/starters/schemas"

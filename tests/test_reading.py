@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from pennyweight import Deal, InputError
-from pennyweight.quantities.toml_positions import positions
+from pennyweight.reading.toml_positions import positions
 from tests.builders import TAXI, deal
 
 TEXT = TAXI.read_text(encoding="utf-8")

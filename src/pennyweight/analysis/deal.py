@@ -23,9 +23,9 @@ from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
-from pennyweight.quantities.carried import unpacked
 from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
+from pennyweight.reading.embedded_files import unpacked
 
 __all__ = ["Deal"]
 

@@ -13,8 +13,8 @@ from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place
 from pennyweight.plain_text import visible
-from pennyweight.quantities.carried import REPORT_ENDINGS, Carried
-from pennyweight.quantities.text_files import BINARY, files_read
+from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried
+from pennyweight.reading.text_files import BINARY, files_read
 from pennyweight.report.cover import Cover, read_logo
 from pennyweight.report.files import check_drawable, check_ending, check_target, write
 from pennyweight.report.forms.csv_form import as_csv

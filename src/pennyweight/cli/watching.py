@@ -12,7 +12,7 @@ from pennyweight.analysis.since import marked, what_changed
 from pennyweight.documents import Document
 from pennyweight.errors import PennyweightError
 from pennyweight.plain_text import visible
-from pennyweight.quantities.text_files import files_read
+from pennyweight.reading.text_files import files_read
 
 if TYPE_CHECKING:
     from pennyweight.analysis.weighing import Weighing

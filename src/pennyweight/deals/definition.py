@@ -13,8 +13,8 @@ from pennyweight.deals.language.names import Names
 from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import choice
-from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, read_value, refuse_bare_percent
+from pennyweight.reading.toml_files import Source
 
 __all__ = [
     "PARTS",

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.carried import Carried
+from pennyweight.reading.embedded_files import Carried
 
 __all__ = ["MAKER", "Cover", "read_logo"]
 

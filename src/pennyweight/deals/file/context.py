@@ -19,8 +19,8 @@ from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, within
 from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
-from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import UNITS, read_value, refuse_bare_percent
+from pennyweight.reading.toml_files import Source
 
 __all__ = ["Context", "all_of", "is_day"]
 

@@ -14,8 +14,8 @@ from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.deals.language.nodes import Name
 from pennyweight.errors import InputError, nearest, within
-from pennyweight.quantities.toml_files import keys_of, shaped
 from pennyweight.quantities.units import read_value, refuse_bare_percent
+from pennyweight.reading.toml_files import keys_of, shaped
 
 __all__ = ["read_scenarios", "switched"]
 

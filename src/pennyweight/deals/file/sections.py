@@ -48,8 +48,8 @@ from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
 from pennyweight.errors import InputError, nearest
-from pennyweight.quantities.toml_files import Source
 from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit
+from pennyweight.reading.toml_files import Source
 
 __all__ = ["define", "read_definition"]
 

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
-from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
 from pennyweight.quantities.dates import read_dates
-from pennyweight.quantities.text_files import beside
-from pennyweight.quantities.toml_files import Source
+from pennyweight.reading.csv_files import CsvTable, Reading, read_csv
+from pennyweight.reading.text_files import beside
+from pennyweight.reading.toml_files import Source
 
 __all__ = ["read_series"]
 

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, TypeAlias, get_args, get_origin
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from pennyweight.errors import InputError
-from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped_in_part
+from pennyweight.reading.toml_files import Source, keys_of, read_toml, shaped_in_part
 
 __all__ = [
     "NAMING",

@@ -21,13 +21,13 @@ from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
 from pennyweight.instruments.flows.flow_files import by_day, flows_of_pandas, read_flows
-from pennyweight.quantities.csv_files import reading_of
 from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate, read_rate
 from pennyweight.quantities.units import check_currency
+from pennyweight.reading.csv_files import reading_of
 
 if TYPE_CHECKING:
     import pandas as pd

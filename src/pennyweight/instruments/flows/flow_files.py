@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
 from pennyweight.quantities.dates import Days
+from pennyweight.reading.csv_files import CsvTable, Reading, read_csv
 
 __all__ = ["by_day", "flows_of_pandas", "read_flows"]
 

@@ -17,13 +17,13 @@ from pennyweight.instruments.loans.several import ORDERS, LoanSet
 from pennyweight.instruments.loans.study import LoanStudy
 from pennyweight.instruments.loans.takeover import Takeover
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.carried import unpacked
-from pennyweight.quantities.csv_files import read_csv, reading_of
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.periods import read_per_year
-from pennyweight.quantities.text_files import beside
-from pennyweight.quantities.toml_files import Source, keys_of, read_toml, shaped
 from pennyweight.quantities.units import Style, check_currency, check_locale
+from pennyweight.reading.csv_files import read_csv, reading_of
+from pennyweight.reading.embedded_files import unpacked
+from pennyweight.reading.text_files import beside
+from pennyweight.reading.toml_files import Source, keys_of, read_toml, shaped
 
 __all__ = ["read_events", "read_loan_file"]
 

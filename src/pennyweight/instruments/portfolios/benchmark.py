@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from pennyweight.described import Described
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.csv_files import read_csv, reading_of
 from pennyweight.quantities.dates import Days, read_dates
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.numbers import read_row
+from pennyweight.reading.csv_files import read_csv, reading_of
 
 __all__ = ["Benchmark", "keep_copies"]
 

@@ -18,11 +18,11 @@ from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
 from pennyweight.instruments.portfolios.statements import Date, Row, rows_of, values_and_flows
-from pennyweight.quantities.csv_files import reading_of
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.units import check_currency
+from pennyweight.reading.csv_files import reading_of
 
 if TYPE_CHECKING:
     from pennyweight.instruments.portfolios.report import ReturnsReport

@@ -12,9 +12,9 @@ import numpy as np
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import read_amount
-from pennyweight.quantities.csv_files import CsvTable, Reading, read_csv
 from pennyweight.quantities.dates import Days, read_date
 from pennyweight.quantities.given import a_list
+from pennyweight.reading.csv_files import CsvTable, Reading, read_csv
 
 __all__ = ["COLUMNS", "KINDS", "Date", "Row", "rows_of", "values_and_flows"]
 

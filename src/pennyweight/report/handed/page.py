@@ -14,8 +14,8 @@ from pennyweight.documents import Block, Cell, Chart, Checks, Document, Figures,
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.handout import Handout
 from pennyweight.documents.text import aligned, sort_key
-from pennyweight.quantities.carried import CARRIED_ID, as_script
-from pennyweight.quantities.text_files import BINARY
+from pennyweight.reading.embedded_files import CARRIED_ID, as_script
+from pennyweight.reading.text_files import BINARY
 from pennyweight.report.charts.picture import picture
 from pennyweight.report.cover import MAKER, Cover
 

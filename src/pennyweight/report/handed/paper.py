@@ -7,8 +7,8 @@ from io import BytesIO
 
 from pennyweight.documents import Block, Cell, Checks, Column, Figures, Table, Text, Verdict
 from pennyweight.documents.handout import Handout
-from pennyweight.quantities.carried import CARRIED_ID
-from pennyweight.quantities.text_files import BINARY
+from pennyweight.reading.embedded_files import CARRIED_ID
+from pennyweight.reading.text_files import BINARY
 from pennyweight.report.cover import MAKER, Cover
 from pennyweight.report.handed.paper_parts import ChartSpace, Layout, place_of
 

@@ -14,7 +14,7 @@ from pennyweight.documents.handout import Handout, Sheet
 from pennyweight.documents.palette import INK, PARCHMENT, VERDIGRIS
 from pennyweight.errors import InputError, Place
 from pennyweight.plain_text import visible
-from pennyweight.quantities.carried import FILE_SHEET
+from pennyweight.reading.embedded_files import FILE_SHEET
 from pennyweight.report.cover import MAKER, Cover
 
 __all__ = ["workbook"]

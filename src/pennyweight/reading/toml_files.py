@@ -12,8 +12,8 @@ from pydantic import BaseModel, ValidationError
 
 from pennyweight.errors import InputError, Place, nearest
 from pennyweight.quantities.numbers import is_whole_text
-from pennyweight.quantities.text_files import read_text
-from pennyweight.quantities.toml_positions import line_of, positions
+from pennyweight.reading.text_files import read_text
+from pennyweight.reading.toml_positions import line_of, positions
 
 __all__ = ["Source", "keys_of", "read_toml", "shaped", "shaped_in_part"]
 

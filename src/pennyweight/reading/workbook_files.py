@@ -8,7 +8,7 @@ from typing import Any
 from zipfile import BadZipFile, ZipFile
 
 from pennyweight.errors import InputError, Place, nearest
-from pennyweight.quantities.text_files import check_file, note_read_bytes
+from pennyweight.reading.text_files import check_file, note_read_bytes
 
 __all__ = ["refuse_swelling", "rows_of_parquet", "rows_of_workbook"]
 

@@ -15,8 +15,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.book_files import refuse_swelling
-from pennyweight.quantities.text_files import BINARY, LARGEST_TABLE, check_file, note_read, read_text
+from pennyweight.reading.text_files import BINARY, LARGEST_TABLE, check_file, note_read, read_text
+from pennyweight.reading.workbook_files import refuse_swelling
 
 __all__ = ["CARRIED_ID", "FILE_SHEET", "REPORT_ENDINGS", "Carried", "as_script", "unpacked"]
 

@@ -15,10 +15,10 @@ import numpy as np
 from pennyweight.errors import InputError, Place, choice, nearest
 from pennyweight.progress import tell
 from pennyweight.quantities.amounts import Mark, decimal_mark, read_amount, read_number
-from pennyweight.quantities.book_files import rows_of_parquet, rows_of_workbook
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_mapping, a_text
-from pennyweight.quantities.text_files import LARGEST_TABLE, note_form, note_remark, read_text
+from pennyweight.reading.text_files import LARGEST_TABLE, note_form, note_remark, read_text
+from pennyweight.reading.workbook_files import rows_of_parquet, rows_of_workbook
 
 __all__ = ["CsvTable", "Reading", "read_csv", "reading_of"]
 

@@ -1,0 +1,1 @@
+"""Files read with exact complaints: text, TOML, tables of every kind, and the files inside a report."""
