@@ -193,4 +193,156 @@ Total,,
     ),
 }
 
-LATER: dict[str, Export] = {}
+LATER: dict[str, Export] = {
+    "a credit union, quotes everywhere, US dates": Export(
+        "flows",
+        _text(
+            """
+"Transaction Date","Posting Date","Description","Category","Amount","Running Balance"
+"12/28/2026","12/29/2026","Kayak fleet, first half","Equipment","-8,750.00","1,250.00"
+"01/15/2027","01/15/2027","Rental ""Blue Bay"" north","Income","612.40","1,862.40"
+"02/09/2027","02/10/2027","Rental","Income","598.00","2,460.40"
+"""
+        ),
+        [("2026-12-29", -8750.0), ("2027-01-15", 612.4), ("2027-02-10", 598.0)],
+    ),
+    "Soll and Haben with a sign column": Export(
+        "flows",
+        _text(
+            """
+Buchungstag;Text;Umsatz;S/H
+02.01.2027;Drehscheibe;3.400,00;S
+15.01.2027;Kurs;280,00;H
+29.01.2027;Kurs;315,50;H
+"""
+        ),
+        [("2027-01-02", -3400.0), ("2027-01-15", 280.0), ("2027-01-29", 315.5)],
+    ),
+    "a French ledger with spaces in its numbers": Export(
+        "flows",
+        _text(
+            """
+Relevé de compte;;;
+Titulaire : Chorale de Larkmere;;;
+
+Date opération;Libellé;Débit;Crédit
+05/01/2027;Orgue;12 500,00;
+31/01/2027;Concert;;1 820,75
+28/02/2027;Concert;;2 004,00
+
+Solde au 28/02/2027 : -8 675,25 EUR;;;
+""",
+            "cp1252",
+        ),
+        [("2027-01-05", -12500.0), ("2027-01-31", 1820.75), ("2027-02-28", 2004.0)],
+    ),
+    "a fund platform, one row a month with value and moves": Export(
+        "statement",
+        _text(
+            """
+Month end,Opening,Net contributions,Closing value
+2026-12-31,0.00,,10000.00
+2027-01-31,10000.00,500.00,10620.00
+2027-02-28,10620.00,-200.00,10455.10
+"""
+        ),
+        [
+            ("2026-12-31", "it", "value", 10000.0),
+            ("2027-01-31", "it", "deposit", 500.0),
+            ("2027-01-31", "it", "value", 10620.0),
+            ("2027-02-28", "it", "withdrawal", 200.0),
+            ("2027-02-28", "it", "value", 10455.1),
+        ],
+        columns={"date": "Month end", "amount": "Net contributions"},
+    ),
+    "a broker's activity with other kinds among it": Export(
+        "statement",
+        _text(
+            """
+Account: Harbour growth
+Currency: EUR
+
+Settlement date;Transaction type;Amount (EUR)
+31.12.2026;Valuation;40.000,00
+11.02.2027;Cash in;2.500,00
+03.03.2027;Dividend;120,00
+14.05.2027;Cash out;-1.000,00
+30.06.2027;Valuation;43.150,00
+"""
+        ),
+        [
+            ("2026-12-31", "it", "value", 40000.0),
+            ("2027-02-11", "it", "deposit", 2500.0),
+            ("2027-05-14", "it", "withdrawal", 1000.0),
+            ("2027-06-30", "it", "value", 43150.0),
+        ],
+        kinds={"Valuation": "value", "Cash in": "deposit", "Cash out": "withdrawal"},
+    ),
+    "an index with closing levels and a source line": Export(
+        "levels",
+        _text(
+            """
+Larkmere Lakes 40 (price index)
+Source: the exchange of Larkmere
+
+Datum;Schlusskurs
+30.12.2026;1.204,55
+31.03.2027;1.251,20
+30.06.2027;1.239,90
+"""
+        ),
+        [("2026-12-30", 1204.55), ("2027-03-31", 1251.2), ("2027-06-30", 1239.9)],
+    ),
+    "a lender's own words": Export(
+        "events",
+        _text(
+            """
+Value date|Transaction|Amount
+28 Feb 2027|Special repayment|2,000.00 CR
+30 Jun 2027|New rate|4.10%
+31 Dec 2027|Closing balance|78,114.20 DR
+"""
+        ),
+        [("2027-02-28", "extra", 2000.0), ("2027-06-30", "rate", 0.041), ("2027-12-31", "balance", 78114.2)],
+        columns={"what": "Transaction"},
+        kinds={"Special repayment": "extra", "New rate": "rate", "Closing balance": "balance"},
+    ),
+    "money in and money out, weekday before the day": Export(
+        "flows",
+        _text(
+            """
+Posted,Money in,Money out,Details
+Mon 4 Jan 2027,,1500.00,Second-hand loom
+Fri 29 Jan 2027,96.50,0.00,Scarves
+Fri 26 Feb 2027,181.25,0.00,Scarves
+"""
+        ),
+        [("2027-01-04", -1500.0), ("2027-01-29", 96.5), ("2027-02-26", 181.25)],
+    ),
+    "solid dates and a currency column": Export(
+        "flows",
+        _text(
+            """
+sep=;
+DATE;CCY;AMOUNT
+20270104;EUR;-950,00
+20270226;EUR;310,00
+20270331;EUR;333,30
+"""
+        ),
+        [("2027-01-04", -950.0), ("2027-02-26", 310.0), ("2027-03-31", 333.3)],
+    ),
+    "days that may be either, settled by a word": Export(
+        "flows",
+        _text(
+            """
+Date\tAmount\tNote
+01/02/2027\t-400\tSails
+03/02/2027\t150.5\tLessons
+05/04/2027\t310\tLessons
+"""
+        ),
+        [("2027-02-01", -400.0), ("2027-02-03", 150.5), ("2027-04-05", 310.0)],
+        dates="day-first",
+    ),
+}

@@ -259,7 +259,7 @@ FILE = 'loan = "L"\nstart = 2027-01-31\namount = 1_000\nrate = "5%"\nyears = 1\n
         (FILE + 'events = "e.csv"', "date,what\n2027-02-28,extra", "e.csv has no column 'amount'"),
         (FILE + 'events = "e.csv"', "date,what,amount\n,rate,5%", "e.csv, row 2: 'date' is empty"),
         (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,bonus,5", "e.csv, row 2: what is 'bonus'"),
-        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-30,extra,5", "row 2: the date is '2027-02-30', a day that does not exist"),
+        (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-30,extra,5", "row 2, column 'date' is '2027-02-30', a day that does not exist"),
         (FILE + 'events = "e.csv"', "date,what,amount\n2027-04-30,extra,5\n2027-02-28,extra,5", "row 3 is of 2027-02-28, after one of 2027-04-30"),
         (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,balance,5\n2027-02-28,balance,6", "two balances on 2027-02-28"),
         (FILE + 'events = "e.csv"', "date,what,amount\n2027-02-28,extra,5.001", "2 decimals at most"),

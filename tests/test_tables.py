@@ -87,7 +87,7 @@ def test_marks_that_do_not_tell_are_said(tmp_path: Path) -> None:
     ("ending", "content", "said"),
     [
         (".xlsx", b"no zip", "cannot be opened as a workbook"), (".parquet", b"PAR1 no", "cannot be opened as a Parquet"),
-        (".csv", b"\xff\xfea", "UTF-16"), (".csv", b"day;amount\n2026-01-01;5\n", "needs a column 'date' or 'period'"),
+        (".csv", b"\xff\xfea", "UTF-16"), (".csv", b"when;amount\n2026-01-01;5\n", "needs a column 'date' or 'period'"),
     ],
 )  # fmt: skip
 def test_broken_tables_are_told_in_a_sentence(ending: str, content: bytes, said: str, tmp_path: Path) -> None:
@@ -166,10 +166,10 @@ def test_a_series_of_a_deal_from_a_workbook(tmp_path: Path) -> None:
 
 
 def test_events_of_a_loan_from_a_table_with_other_names(tmp_path: Path) -> None:
-    (tmp_path / "moves.tsv").write_text("Booked on\twhat\tSum\n2026-06-30\textra\t1.250,5\n", encoding="utf-8")
+    (tmp_path / "moves.tsv").write_text("Booked at\twhat\tSum\n2026-06-30\textra\t1.250,5\n", encoding="utf-8")
     body = 'loan = "x"\namount = 10_000\nrate = "5%"\nyears = 2\nstart = 2026-01-31\nevents = "moves.tsv"\n'
     path = tmp_path / "loan.toml"
-    path.write_text(body + 'event_columns = { date = "Booked on", amount = "Sum" }\n', encoding="utf-8")
+    path.write_text(body + 'event_columns = { date = "Booked at", amount = "Sum" }\n', encoding="utf-8")
     told = read_loan_file(path)
     assert isinstance(told, LoanStudy)
     assert float(told.loan.schedule.frame["extra"].sum()) == 1250.5

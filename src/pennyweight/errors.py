@@ -18,7 +18,10 @@ from typing import Any, Self, TypeVar
 
 from pennyweight.plain_text import one_line
 
-__all__ = ["InputError", "NoAnswer", "PennyweightError", "Place", "SeveralAnswers", "choice", "nearest", "within"]
+__all__ = [
+    "MOST_MISTAKES", "InputError", "NoAnswer", "PennyweightError", "Place", "SeveralAnswers", "all_of", "choice",
+    "nearest", "within",
+]  # fmt: skip
 
 Word = TypeVar("Word", bound=str)
 
@@ -169,6 +172,33 @@ class SeveralAnswers(NoAnswer):
 
     def __reduce__(self) -> tuple[Any, ...]:
         return SeveralAnswers, (str(self), self.answers), self.__dict__
+
+
+MOST_MISTAKES = 20
+"""So many mistakes of a file are told in one run."""
+
+
+def all_of(mistakes: Sequence[InputError], name: str) -> InputError:
+    """Return one error that tells several mistakes of a file, in the order of their lines; the most is twenty.
+
+    >>> str(all_of([InputError("row 3 is empty."), InputError("row 4 is empty.")], "flows.csv"))
+    'flows.csv has 2 mistakes: (1) row 3 is empty. (2) row 4 is empty.'
+    """
+    ordered = sorted({str(error): error for error in mistakes}.values(), key=_stands)
+    if len(ordered) == 1:
+        return ordered[0]
+    shown = ordered[:MOST_MISTAKES]
+    rest = len(ordered) - len(shown)
+    said = " ".join(f"({number}) {error}" for number, error in enumerate(shown, 1))
+    more = f" {rest} more are not shown." if rest else ""
+    error = InputError(f"{name} has {len(ordered)} mistakes: {said}{more}")
+    error.place, error.mistakes = ordered[0].place, tuple(shown)
+    return error
+
+
+def _stands(error: InputError) -> tuple[bool, int]:
+    number = None if error.place is None else error.place.line or error.place.row
+    return number is None, number or 0
 
 
 def choice(given: object, known: Collection[Word], what: str) -> Word:

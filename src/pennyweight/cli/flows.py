@@ -10,6 +10,7 @@ import click
 from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.flows.cash_flows import CashFlows
+from pennyweight.instruments.flows.flow_files import COLUMNS
 from pennyweight.quantities.periods import PER_YEAR
 
 __all__ = ["command"]
@@ -17,7 +18,7 @@ __all__ = ["command"]
 
 @click.command("flows")
 @click.argument("file", type=click.Path(path_type=Path))
-@table_options("date", "period", "amount")
+@table_options(*COLUMNS)
 @click.option("--rate", metavar="RATE", help="Discount at this effective yearly rate.")
 @click.option(
     "--period", type=click.Choice(list(PER_YEAR)), help="Set the length of a period, for a CSV without dates."
@@ -51,6 +52,7 @@ def command(
     columns: tuple[str, ...],
     decimal: str | None,
     sheet: str | None,
+    order: str | None,
     rate: str | None,
     period: str | None,
     reinvested_at: str | None,
@@ -67,16 +69,16 @@ def command(
 ) -> None:
     """Measure the flows in a CSV, workbook or Parquet file with the columns 'amount' and 'date' or 'period'.
 
-    What comes in is positive, what goes out negative.
+    What comes in is positive, what goes out negative; or there is a column 'in' and one 'out'.
 
     Example: pennyweight flows boatyard.csv --rate 7% --currency EUR
     """
 
     def compute() -> Any:
-        named = read_pairs(columns, ("date", "period", "amount"), "--column")
+        named = read_pairs(columns, COLUMNS, "--column")
         flows = CashFlows.from_csv(
             file, period=period, day_count=day_count, valued_on=valued_on, currency=currency, columns=named,
-            decimal=decimal, sheet=sheet,
+            decimal=decimal, sheet=sheet, order=order,
         )  # fmt: skip
         if working or places is not None:
             if rate is None:

@@ -7,8 +7,10 @@ from typing import Any
 
 import click
 
-from pennyweight.cli.options import deliver, output_options
+from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
 from pennyweight.errors import InputError, Place
+from pennyweight.instruments.loans.event_files import EVENT_COLUMNS
+from pennyweight.instruments.loans.events import EVENTS
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import each_once
 
@@ -57,6 +59,14 @@ def _terms(function: Any) -> Any:
     metavar="FILE",
     help="Read events from a CSV with the columns date, what and amount.",
 )
+@table_options(*EVENT_COLUMNS, sheet=False)
+@click.option(
+    "--kind",
+    "kinds",
+    multiple=True,
+    metavar="KIND=WORD",
+    help="Say how the file of events calls a rate, extra, paid or balance. Repeatable.",
+)
 @click.option("--extra", metavar="AMOUNTS", help="Compare extra amounts with every payment: 50;100;200.")
 @click.option("--paid-off-by", metavar="DATE", help="Find the extra amount that pays the loan off by this date.")
 @click.option("--working", is_flag=True, help="Show how each payment is worked out.")
@@ -64,6 +74,10 @@ def _terms(function: Any) -> Any:
 def command(
     loans: tuple[Path, ...],
     events: Path | None,
+    columns: tuple[str, ...],
+    decimal: str | None,
+    order: str | None,
+    kinds: tuple[str, ...],
     extra: str | None,
     paid_off_by: str | None,
     working: bool,
@@ -91,20 +105,49 @@ def command(
             )
         tried = [part for part in (extra or "").split(";") if part.strip()]
         if loans:
+            how = {"--column": columns, "--kind": kinds, "--decimal": decimal, "--dates": order}
+            if option := next((one for one, said in how.items() if said), None):
+                raise InputError(
+                    f"{option} is not for loan files; write event_columns, event_words or event_dates in "
+                    f"{loans[0].name}.",
+                    at=Place.of_option(option),
+                )
             return _from_files(loans, given, tried, paid_off_by, events, working)
-        return LoanStudy(_loan(given, events), extra=tried, paid_off_by=paid_off_by, working=working)
+        happened = _events(events, columns, kinds, decimal, order)
+        return LoanStudy(_loan(given, happened), extra=tried, paid_off_by=paid_off_by, working=working)
 
     deliver(compute, form, outputs)
 
 
-def _loan(given: dict[str, Any], events: Path | None) -> Any:
-    from pennyweight.instruments.loans.file import read_events
+def _events(
+    file: Path | None, columns: tuple[str, ...], kinds: tuple[str, ...], decimal: str | None, order: str | None
+) -> list[Any]:
+    """The events of a file; an option that says how it is read needs one."""
+    said = {"--column": columns, "--kind": kinds, "--decimal": decimal, "--dates": order}
+    if file is None:
+        if option := next((option for option, given in said.items() if given), None):
+            raise InputError(
+                f"{option} says how a file of events is read; say --events, too.", at=Place.of_option(option)
+            )
+        return []
+    from pennyweight.instruments.loans.event_files import read_events
+
+    return read_events(
+        file,
+        columns=read_pairs(columns, EVENT_COLUMNS, "--column"),
+        words=read_pairs(kinds, EVENTS, "--kind", turned=True),
+        decimal=decimal,
+        order=order,
+    )
+
+
+def _loan(given: dict[str, Any], events: list[Any]) -> Any:
     from pennyweight.instruments.loans.loan import Loan
 
     terms = dict(given)
     if terms.get("rounding") == "none":
         terms["rounding"] = None
-    return Loan(**terms, events=[] if events is None else read_events(events))
+    return Loan(**terms, events=events)
 
 
 def _from_files(

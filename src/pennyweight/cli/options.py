@@ -11,8 +11,9 @@ from click.core import ParameterSource
 
 from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
-from pennyweight.errors import InputError, PennyweightError, Place
+from pennyweight.errors import InputError, PennyweightError, Place, nearest
 from pennyweight.plain_text import visible
+from pennyweight.reading.day_columns import ORDERS
 from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried
 from pennyweight.reading.text_files import BINARY, files_read
 from pennyweight.report.cover import Cover, read_logo
@@ -22,8 +23,8 @@ from pennyweight.report.forms.form import Written
 from pennyweight.report.forms.registry import FORMS, STREAMS
 
 __all__ = [
-    "deal_argument", "deliver", "output_options", "overrides", "read_overrides", "read_pairs", "scenario_option",
-    "table_options",
+    "deal_argument", "deliver", "each_name_once", "output_options", "overrides", "read_overrides", "read_pairs",
+    "scenario_option", "table_options",
 ]  # fmt: skip
 
 _FORCE = "pennyweight.force"
@@ -51,15 +52,19 @@ overrides = click.option(
 )
 
 
-def table_options(*columns: str) -> Callable[[Command], Command]:
-    """Add --column, --decimal and --sheet to a command that reads tables with these columns."""
+def table_options(*columns: str, sheet: bool = True) -> Callable[[Command], Command]:
+    """Add --column, --decimal, --dates and --sheet to a command that reads tables with these columns."""
 
     def add(command: Command) -> Command:
-        command = click.option(
-            "--sheet", metavar="NAME", help="Read this sheet of a workbook (.xlsx); without it, the first."
-        )(command)
+        if sheet:
+            command = click.option(
+                "--sheet", metavar="NAME", help="Read this sheet of a workbook (.xlsx); without it, the first."
+            )(command)
         command = click.option(
             "--decimal", type=click.Choice([".", ","]), help="Set the decimal mark, when the amounts do not tell."
+        )(command)
+        command = click.option(
+            "--dates", "order", type=click.Choice(ORDERS), help="Set which comes first, when the dates do not tell."
         )(command)
         return click.option(
             "--column", "columns", multiple=True, metavar="NAME=HEADER",
@@ -69,16 +74,34 @@ def table_options(*columns: str) -> Callable[[Command], Command]:
     return add
 
 
-def read_pairs(texts: Iterable[str], known: Collection[str], option: str) -> dict[str, str]:
-    """NAME=WORD texts as a mapping, with names that are known."""
-    found = {}
+def read_pairs(texts: Iterable[str], known: Collection[str], option: str, *, turned: bool = False) -> dict[str, str]:
+    """NAME=WORD texts as a mapping, with names that are known, each once.
+
+    With `turned` it is by word: a name may have several, and a word has one name.
+    """
+    found: dict[str, str] = {}
+    place = Place.of_option(option)
     for text in texts:
-        name, equals, value = text.partition("=")
+        name, equals, value = (part.strip() for part in text.partition("="))
         if not equals or name not in known or not value:
             raise InputError(
-                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}.", at=Place.of_option(option)
-            )
-        found[name] = value
+                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}"
+                f"{nearest(name, known) or '.'}", at=place
+            )  # fmt: skip
+        key, meant = (value, name) if turned else (name, value)
+        if key in found:
+            again = f"'{found[key]}' and '{meant}'" if found[key] != meant else f"'{meant}' twice"
+            raise InputError(f"{option} gives {key} as {again}; give it once.", at=place)
+        found[key] = meant
+    return found
+
+
+def each_name_once(names: Iterable[str], option: str) -> tuple[str, ...]:
+    """Names that were given by an option, each once."""
+    found = tuple(names)
+    for name in found:
+        if found.count(name) > 1:
+            raise InputError(f"{option} gives {name} twice; give it once.", at=Place.of_option(option))
     return found
 
 

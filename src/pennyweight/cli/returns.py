@@ -18,7 +18,7 @@ __all__ = ["command"]
 
 @click.command("returns")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@table_options(*COLUMNS)
+@table_options(*COLUMNS, "level")
 @click.option(
     "--kind",
     "kinds",
@@ -51,6 +51,7 @@ def command(
     columns: tuple[str, ...],
     decimal: str | None,
     sheet: str | None,
+    order: str | None,
     kinds: tuple[str, ...],
     start: str | None,
     end: str | None,
@@ -70,12 +71,19 @@ def command(
     """
 
     def compute() -> Any:
+        named = read_pairs(columns, (*COLUMNS, "level"), "--column")
+        level = named.pop("level", None)
+        if level is not None and benchmark is None:
+            raise InputError(
+                "--column level=… is a column of a benchmark; say --benchmark, too.", at=Place.of_option("--column")
+            )
         portfolio = Portfolio.from_csv(
             *files,
-            columns=read_pairs(columns, COLUMNS, "--column"),
-            kinds={word: kind for kind, word in read_pairs(kinds, KINDS, "--kind").items()},
+            columns=named,
+            kinds=read_pairs(kinds, KINDS, "--kind", turned=True),
             decimal=decimal,
             sheet=sheet,
+            order=order,
         )
         if year_to_date:
             if start or end:
@@ -85,7 +93,9 @@ def command(
             portfolio = portfolio.year_to_date()
         elif start or end:
             portfolio = portfolio.between(start, end)
-        beside = None if benchmark is None else Benchmark.from_csv(benchmark)
+        beside = None if benchmark is None else Benchmark.from_csv(
+            benchmark, columns={} if level is None else {"level": level}, decimal=decimal, order=order
+        )  # fmt: skip
         return portfolio.report(timing=timing, benchmark=beside, currency=currency)
 
     deliver(compute, form, outputs)

@@ -42,8 +42,12 @@ _KEPT = 8 * 2**20
 """Texts up to so many characters are remembered, to be handed over with a report."""
 
 
-def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
-    """Return the text of a file of `largest` bytes at most, line ends as one sign; InputError says what is wrong."""
+def read_text(path: Path, *, largest: int, shown_as: str | None = None, other_encodings: bool = False) -> str:
+    """Return the text of a file of `largest` bytes at most, line ends as one sign; InputError says what is wrong.
+
+    With `other_encodings` what is no UTF-8 is read as code page 1252, or as 8859-15 where nothing but letters would
+    differ, and that is told.
+    """
     name = shown_as or str(path)
     check_file(path, name, largest)
     note_read(path)
@@ -55,12 +59,27 @@ def read_text(path: Path, *, largest: int, shown_as: str | None = None) -> str:
     try:
         text = content.decode("utf-16" if wide else "utf-8-sig")
     except UnicodeDecodeError:
-        known = "UTF-16" if wide else "UTF-8"
-        raise InputError(f"{name} is not text in {known}; save it in UTF-8.", at=Place.of_file(name)) from None
+        if wide or not other_encodings or b"\0" in content:
+            known = "UTF-16" if wide else "UTF-8"
+            raise InputError(f"{name} is not text in {known}; save it in UTF-8.", at=Place.of_file(name)) from None
+        text = _western(content, name)
     if "\0" in text:
         raise InputError(f"{name} is not a text file: it holds null characters.", at=Place.of_file(name))
     text = text.replace("\r\n", "\n")
     note_read(path, text)
+    return text
+
+
+def _western(content: bytes, name: str) -> str:
+    """A text of one byte a sign: code page 1252 has signs where 8859-15 has none."""
+    pages = {"cp1252": "code page 1252", "iso8859-15": "ISO 8859-15"}
+    page = "cp1252" if any(0x80 <= byte < 0xA0 for byte in content) else "iso8859-15"
+    try:
+        text = content.decode(page)
+    except UnicodeDecodeError:
+        page = "iso8859-15"
+        text = content.decode(page)
+    note_form(f"{name}: read as {pages[page]}, because it is not UTF-8.")
     return text
 
 

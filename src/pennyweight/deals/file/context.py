@@ -16,15 +16,14 @@ from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, U
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.timeline import LONGEST, Timeline
-from pennyweight.errors import InputError, within
+from pennyweight.errors import InputError, all_of, within
 from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.units import UNITS, read_value, refuse_bare_percent
 from pennyweight.reading.toml_files import Source
 
-__all__ = ["Context", "all_of", "is_day"]
+__all__ = ["Context", "is_day"]
 
-MOST_MISTAKES = 20
 _DATED = ("date", "period_of")
 _SLIPS = {"start": "0 for the day of the deal, or 1 for the first period", "begin": "0 for the day of the deal"}
 
@@ -219,20 +218,3 @@ def is_day(item: InputShape) -> bool:
     """Whether an input is written as a date."""
     given = item.value
     return item.unit == "date" or isinstance(given, dt.date) or (isinstance(given, str) and is_date(given))
-
-
-def all_of(mistakes: Sequence[InputError], name: str) -> InputError:
-    """One error that tells several mistakes of a file, in the order of their lines; the most is twenty."""
-    ordered = sorted(
-        {str(error): error for error in mistakes}.values(),
-        key=lambda error: (error.place is None or error.place.line is None, (error.place and error.place.line) or 0),
-    )
-    if len(ordered) == 1:
-        return ordered[0]
-    shown = ordered[:MOST_MISTAKES]
-    rest = len(ordered) - len(shown)
-    said = " ".join(f"({number}) {error}" for number, error in enumerate(shown, 1))
-    more = f" {rest} more are not shown." if rest else ""
-    error = InputError(f"{name} has {len(ordered)} mistakes: {said}{more}")
-    error.place, error.mistakes = ordered[0].place, tuple(shown)
-    return error

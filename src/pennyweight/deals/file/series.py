@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.quantities.dates import read_dates
-from pennyweight.reading.csv_files import CsvTable, Reading, read_csv
+from pennyweight.reading.tables import CsvTable, Reading, read_csv
 from pennyweight.reading.text_files import beside
 from pennyweight.reading.toml_files import Source
 

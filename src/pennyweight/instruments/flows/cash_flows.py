@@ -27,7 +27,7 @@ from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate, read_rate
 from pennyweight.quantities.units import check_currency
-from pennyweight.reading.csv_files import reading_of
+from pennyweight.reading.tables import reading_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -105,6 +105,7 @@ class CashFlows(Described):
         columns: Mapping[str, str] | None = None,
         decimal: str | None = None,
         sheet: str | None = None,
+        order: str | None = None,
     ) -> CashFlows:
         """Read a CSV, a workbook or a Parquet file with the columns `amount` and `date` or `period` (from 0 on).
 
@@ -115,13 +116,14 @@ class CashFlows(Described):
             columns: what the file calls these, such as {"date": "Booked on"}.
             decimal: its decimal mark, "." or ",", when the amounts alone do not tell.
             sheet: the sheet of a workbook; left out: the first.
+            order: "day-first" or "month-first", when the dates alone do not tell.
 
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> CashFlows.from_csv(str(folder / "flows" / "boatyard.csv")).amounts[:3].tolist()
         [-180000.0, -42500.0, 9800.0]
         """
-        amounts, dates = read_flows(a_path(path), period, reading_of(columns, decimal, sheet))
+        amounts, dates = read_flows(a_path(path), period, reading_of(columns, decimal, sheet, order))
         if dates is not None:
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
         return cls(amounts, period=period or "year", day_count=day_count, valued_on=valued_on, currency=currency)

@@ -10,31 +10,38 @@ from numpy.typing import NDArray
 
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import Days
-from pennyweight.reading.csv_files import CsvTable, Reading, read_csv
+from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
 __all__ = ["by_day", "flows_of_pandas", "read_flows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
 
+COLUMNS = ("date", "period", "amount", "in", "out")
+"""The columns of flows: signed amounts, or money in and money out apart."""
+
+
 def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats, Days | None]:
     """The amounts of a file, and their dates; None when they come one a period, which may be said then."""
-    table = read_csv(path, reading=reading)
+    table = read_csv(path, reading=reading, wanted=COLUMNS)
     when = next((name for name in ("date", "period") if table.has(name)), None)
-    table = table if when is None else table.without_totals(when)
-    amounts = table.amounts("amount")
-    if when == "date":
-        if period is not None:
-            raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
-        if not amounts.size:
-            raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
-        return amounts, table.dates("date")
     if when is None:
+        reading.finish(table)
         raise InputError(
             f"{path} needs a column 'date' or 'period' beside 'amount'; it has {', '.join(table.header)}.",
             at=Place.of_file(path),
         )
-    return _by_period(table, amounts), None
+    table = table.without_totals(when)
+    if when == "date" and period is not None:
+        raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
+    if not len(table.lines):
+        raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
+    days, amounts = table.gather(
+        lambda: table.dates("date") if when == "date" else table.amounts("period"), table.money
+    )
+    table.finish()
+    reading.finish(table)
+    return (amounts, days) if when == "date" else (_by_period(table, days, amounts), None)
 
 
 def flows_of_pandas(data: Any) -> tuple[Any, Any]:
@@ -60,13 +67,17 @@ def by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:
     return np.bincount(place, weights=amounts, minlength=days.size).astype(np.float64), days
 
 
-def _by_period(table: CsvTable, amounts: Floats) -> Floats:
-    periods = table.amounts("period")
-    if not periods.size:
-        raise InputError(f"{table.path} holds a header and no flows.", at=Place.of_file(table.path))
+def _by_period(table: CsvTable, periods: Floats, amounts: Floats) -> Floats:
     wrong = np.flatnonzero((periods != np.round(periods)) | (periods < 0) | (periods > 100_000))
     if wrong.size:
         line, value = table.lines[wrong[0]], periods[wrong[0]]
         where = table.place(line, "period")
         raise InputError(f"{where} is {value:g}; periods are whole numbers from 0 on.", at=where)
+    if (periods >= 1_800).all():
+        where = table.place(table.lines[0], "period")
+        raise InputError(
+            f"{where} is {periods[0]:g}, which looks like a calendar year; periods count from 0, the day of "
+            "the first flow.",
+            at=where,
+        )
     return np.bincount(periods.astype(np.intp), weights=amounts).astype(np.float64)

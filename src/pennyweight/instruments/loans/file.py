@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeAlias, TypeVar
+from typing import Any, Literal, TypeAlias, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from pennyweight.errors import InputError, PennyweightError, choice, within
 from pennyweight.instruments.loans.bill import Bill
+from pennyweight.instruments.loans.event_files import read_events
 from pennyweight.instruments.loans.events import Event, Holiday, Recurring
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.several import ORDERS, LoanSet
@@ -20,12 +21,11 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.units import Style, check_currency, check_locale
-from pennyweight.reading.csv_files import read_csv, reading_of
 from pennyweight.reading.embedded_files import unpacked
 from pennyweight.reading.text_files import beside
 from pennyweight.reading.toml_files import Source, keys_of, read_toml, shaped
 
-__all__ = ["read_events", "read_loan_file"]
+__all__ = ["read_loan_file"]
 
 Scalar: TypeAlias = int | float | str
 Day: TypeAlias = dt.date | str
@@ -83,6 +83,8 @@ class TermsShape(_Shape):
     as_of: Day | None = None
     events: str | None = None
     event_columns: dict[str, str] | None = None
+    event_words: dict[str, str] | None = None
+    event_dates: Literal["day-first", "month-first"] | None = None
     extras: list[ExtraShape] = []
     holidays: list[HolidayShape] = []
     label: str | None = None
@@ -186,28 +188,7 @@ def _read(path: Path, as_of: str | None) -> LoanStudy | LoanSet | Takeover:
     return _Reader(shape, source).result()
 
 
-def read_events(
-    path: str | Path, *, shown_as: str | None = None, columns: Mapping[str, str] | None = None
-) -> list[Event]:
-    """Read events from a CSV with the columns date, what, amount; `date` may be the number of a payment.
-
-    `columns` are what the file calls these.
-    """
-    table = read_csv(a_path(path), shown_as=shown_as, reading=reading_of(columns))
-    texts = [table.column(name) for name in ("date", "what", "amount")]
-    found = []
-    for line, when, what, amount in zip(table.lines, *texts, strict=True):
-        where = table.place(line)
-        for text, name in ((when, "date"), (what, "what"), (amount, "amount")):
-            if not text:
-                raise InputError(
-                    f"{where}: '{name}' is empty; each event has a date, what it is, and an amount.", at=where
-                )
-        found.append(Event(when, what, amount, where=where))
-    return found
-
-
-_HAPPENED = ("events", "event_columns", "extras", "holidays")
+_HAPPENED = ("events", "event_columns", "event_words", "event_dates", "extras", "holidays")
 """What happened to a loan, and so does not happen to an offer."""
 
 
@@ -317,7 +298,7 @@ class _Reader:
 
     def _loan(self, given: dict[str, Any], *keys: str, title: str) -> Loan:
         terms = dict(given)
-        terms["events"] = self._events(terms.get("events"), terms.pop("event_columns", None), keys)
+        terms["events"] = self._events(terms.get("events"), terms, keys)
         terms["extras"] = [
             Recurring(
                 one["amount"],
@@ -348,13 +329,25 @@ class _Reader:
 
         return self._in(".".join(keys), make, *keys)
 
-    def _events(self, name: str | None, columns: Mapping[str, str] | None, keys: tuple[str, ...]) -> list[Event]:
+    def _events(self, name: str | None, terms: dict[str, Any], keys: tuple[str, ...]) -> list[Event]:
+        how = {ours: terms.pop(f"event_{ours}", None) for ours in ("columns", "words", "dates")}
         if name is None:
+            if said := [f"event_{ours}" for ours, given in how.items() if given]:
+                where = self.source.where(*keys, said[0])
+                raise InputError(
+                    f"{where} says how a file of events is read; write 'events', too, or leave it out.", at=where
+                )
             return []
         where = self.source.where(*keys, "events")
         assert self.source.path is not None
         file = beside(self.source.path, name, where, what="loan file")
-        return read_events(file, shown_as=name, columns=columns)
+        try:
+            return read_events(file, shown_as=name, columns=how["columns"], words=how["words"], order=how["dates"])
+        except InputError as error:
+            key = {"--column": "event_columns", "words": "event_words"}.get(str(error.place or ""))
+            if key is None:
+                raise
+            raise error.placed(self.source.where(*keys, key)) from None
 
     def _in(self, section: str, make: Callable[[], Made], *keys: str) -> Made:
         """Do it, and tell an error with the line of the key it is about, or of the section."""

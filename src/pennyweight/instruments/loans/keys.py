@@ -37,6 +37,8 @@ LOAN_KEYS = {
     "as_of": "The day of the key figures.",
     "events": "A CSV, workbook or Parquet file of what happened: date, what, amount.",
     "event_columns": 'What that file calls date, what and amount, such as { date = "Booked on" }.',
+    "event_words": 'Its own words for our kinds of events, such as { Repayment = "extra" }.',
+    "event_dates": '"day-first" or "month-first", when its dates do not tell.',
     "extras": "Extra payments that come again.",
     "holidays": "Payments left out.",
     "from": "The first day, or the number of a payment.",

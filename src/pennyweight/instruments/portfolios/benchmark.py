@@ -15,7 +15,7 @@ from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import Days, read_dates
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.numbers import read_row
-from pennyweight.reading.csv_files import read_csv, reading_of
+from pennyweight.reading.tables import read_csv, reading_of
 
 __all__ = ["Benchmark", "keep_copies"]
 
@@ -54,18 +54,23 @@ class Benchmark(Described):
         columns: Mapping[str, str] | None = None,
         decimal: str | None = None,
         sheet: str | None = None,
+        order: str | None = None,
     ) -> Benchmark:
         """Read a CSV, a workbook or a Parquet file with the columns `date` and `level`.
 
-        `path` is the file; `columns`, `decimal` and `sheet` as in Portfolio.from_csv. InputError names row and column.
+        `path` is the file; `columns`, `decimal`, `sheet` and `order` as in Portfolio.from_csv. InputError names row and
+        column.
 
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
         [100.0, 102.8]
         """
-        table = read_csv(a_path(path), reading=reading_of(columns, decimal, sheet))
-        dates, levels = table.dates("date"), table.amounts("level")
+        reading = reading_of(columns, decimal, sheet, order)
+        table = read_csv(a_path(path), reading=reading, wanted=("date", "level"))
+        dates, levels = table.gather(lambda: table.dates("date"), lambda: table.amounts("level"))
+        table.finish()
+        reading.finish(table)
         if not levels.size or (levels <= 0).any():
             raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))
         return cls(dates, levels)

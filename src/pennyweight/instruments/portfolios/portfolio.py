@@ -17,12 +17,12 @@ from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
-from pennyweight.instruments.portfolios.statements import Date, Row, rows_of, values_and_flows
+from pennyweight.instruments.portfolios.statements import Date, read_statements, values_and_flows
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.units import check_currency
-from pennyweight.reading.csv_files import reading_of
+from pennyweight.reading.tables import reading_of
 
 if TYPE_CHECKING:
     from pennyweight.instruments.portfolios.report import ReturnsReport
@@ -102,18 +102,21 @@ class Portfolio(Described):
         kinds: Mapping[str, str] | None = None,
         decimal: str | None = None,
         sheet: str | None = None,
+        order: str | None = None,
     ) -> Portfolio:
         """Read one CSV (or workbook, or Parquet file) or several with the columns date, account, kind, amount.
 
-        Without a column of kinds, a file with the columns date and value holds values, one with date and amount signed
-        activity: deposits above zero, withdrawals below. Files without accounts are one account, when there are a file
+        Without a column of kinds, a file with the columns date and value holds values, one with date and amount (or in
+        and out) signed activity: deposits above zero, withdrawals below; with both, a row may have a value, an amount
+        or both, and the value stands after the amount. Files without accounts are one account, when there are a file
         of values and one of activity; else each is an account of its own, called by its name.
 
         Args:
             columns: other names of these in the files, such as {"date": "Day"}.
-            kinds: other words for the kinds in the file, such as {"Kauf": "deposit"}. Kinds that are none of ours, such
-                as dividends and fees, are left out, and `left_out` says so.
+            kinds: other words for the kinds in the file, several for one if need be, such as {"Kauf": "deposit"}. Kinds
+                that are none of ours, such as dividends and fees, are left out, and `left_out` says so.
             decimal: the decimal mark, "." or ",", when the amounts alone do not tell. sheet: that of a workbook.
+            order: "day-first" or "month-first", when the dates alone do not tell.
 
         `paths` are the files, each once; InputError names row and column.
 
@@ -122,11 +125,11 @@ class Portfolio(Described):
         >>> Portfolio.from_csv(str(folder / "endowment" / "statements.csv")).accounts
         ('fund', 'savings')
         """
-        reading = reading_of(columns, decimal, sheet)
-        words = a_mapping(kinds, what="kinds", of="our kinds by their word in the file")
-        found = {path: rows_of(path, reading, words) for path in each_once(paths)}
-        left_out = [told for _, own in found.values() for told in own]
-        made = cls.from_rows(_one_account({path: rows for path, (rows, _) in found.items()}))
+        reading = reading_of(columns, decimal, sheet, order)
+        rows, left_out = read_statements(
+            each_once(paths), reading, a_mapping(kinds, what="kinds", of="our kinds by word")
+        )
+        made = cls.from_rows(rows)
         return replace(made, left_out=(*left_out, *made.left_out)) if left_out else made
 
     @classmethod
@@ -382,16 +385,3 @@ class Portfolio(Described):
 
 def _is_empty(given: object) -> bool:
     return not a_list(given, what="flows", of="amounts, one a flow date")
-
-
-def _one_account(found: Mapping[str | Path, list[Row]]) -> list[Row]:
-    """All rows; activity in a file of its own belongs to the one account that has values, when there is just one."""
-    valued = {account for rows in found.values() for _, account, kind, _ in rows if kind == "value"}
-    joined: list[Row] = []
-    for path, rows in found.items():
-        own = {account for _, account, _, _ in rows}
-        if len(valued) == 1 and own == {Path(path).stem} and not own & valued:
-            (account,) = valued
-            rows = [(day, account, kind, amount) for day, _, kind, amount in rows]
-        joined += rows
-    return joined

@@ -1,0 +1,399 @@
+"""Tables as analysts have them: columns of amounts and days under other people's names, read with exact complaints."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.errors import InputError, Place, all_of, choice, nearest
+from pennyweight.plain_text import listed
+from pennyweight.quantities.amounts import LONGEST, Mark, decimal_mark, read_amount, read_number
+from pennyweight.quantities.dates import Days
+from pennyweight.quantities.given import a_mapping, a_text
+from pennyweight.reading.column_names import COLUMN_WORDS, SIDES, guessed, plain_name
+from pennyweight.reading.csv_text import TOTAL, Grid, Layout, cut, grid_of_rows, row_place
+from pennyweight.reading.day_columns import DayOrder, looks_like_day, read_day_column, read_day_order
+from pennyweight.reading.text_files import LARGEST_TABLE, note_form, note_remark, read_text
+from pennyweight.reading.workbook_files import rows_of_parquet, rows_of_workbook
+
+__all__ = ["CsvTable", "Reading", "read_csv", "reading_of"]
+
+_MOST_MISTAKES = 20
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """How tables are read: what the files call our columns, the decimal mark, the sheet, the order of days.
+
+    `used` gathers which of the names said were there and used, over all files that are read with it.
+    """
+
+    columns: Mapping[str, str] = field(default_factory=dict)
+    decimal: Mark | None = None
+    sheet: str | None = None
+    dates: DayOrder | None = None
+    found: set[str] = field(default_factory=set, compare=False)
+    used: set[str] = field(default_factory=set, compare=False)
+
+    def finish(self, *tables: CsvTable) -> None:
+        """Refuse a name that was said and changes nothing."""
+        for ours, theirs in self.columns.items():
+            where = Place.of_option("--column", "columns")
+            if ours not in self.found:
+                heads = list(dict.fromkeys(head for table in tables for head in table.header))
+                files = listed([Path(table.path).name for table in tables], "or")
+                raise InputError(
+                    f"{where} {ours}={theirs}: {files} has no column '{theirs}'{nearest(theirs, heads) or '.'} "
+                    f"The columns are {', '.join(heads)}.",
+                    at=where,
+                )
+            if ours not in self.used:
+                raise InputError(
+                    f"{where} {ours}={theirs}: '{ours}' is not used here, because {tables[0].instead(ours)}; "
+                    "leave it out.",
+                    at=where,
+                )
+
+
+@dataclass(frozen=True, slots=True)
+class CsvTable:
+    """A table of a file: its column names, its columns as texts, and the line each row stands on.
+
+    `wanted` are the columns of ours that whoever reads it can use. What is guessed, and what is used, is noted.
+    """
+
+    path: str
+    header: tuple[str, ...]
+    columns: tuple[list[str], ...]
+    lines: Sequence[int]
+    reading: Reading = field(default_factory=Reading)
+    delimiter: str = ","
+    wanted: tuple[str, ...] = ()
+    forms: list[str] = field(default_factory=list)
+    _guesses: dict[str, str] = field(default_factory=dict)
+    _used: set[str] = field(default_factory=set)
+
+    def has(self, name: str) -> bool:
+        """Whether there is a column of ours, by its own name, by the one that was said, or by one that is guessed."""
+        return self._header_of(name) in self.header
+
+    def _header_of(self, name: str) -> str:
+        """What the file calls a column of ours: as said, as written, with other capitals, or as others call it."""
+        named = self.reading.columns.get(name, name)
+        if named in self.header:
+            return named
+        alike = [head for head in self.header if plain_name(head) == plain_name(named)]
+        if len(alike) == 1:
+            return alike[0]
+        if name not in self.reading.columns and name in self.wanted:
+            taken = {*self.reading.columns.values(), *self._guesses.values()} - {self._guesses.get(name)}
+            own = {head for head in self.header if plain_name(head) in self.wanted}
+            return guessed(name, self.header, taken | own) or named
+        return named
+
+    def column(self, name: str) -> list[str]:
+        """The texts of a column; InputError with the nearest name when there is none."""
+        ours, name = name, self._header_of(name)
+        if name not in self.header:
+            told = ours in self.wanted and ours not in self.reading.columns
+            how = f" Say how the file calls it: --column {ours}=NAME (event_columns in a loan file)." if told else ""
+            raise InputError(
+                f"{self.path} has no column '{name}'{nearest(name, self.header) or '.'} "
+                f"Its columns are {', '.join(self.header)}.{how}",
+                at=Place.of_file(self.path),
+            )
+        if self.header.count(name) > 1:
+            raise InputError(f"{self.path} has two columns named '{name}'.", at=Place.of_file(self.path))
+        self._used.add(name)
+        self.reading.used.add(ours)
+        if ours not in self.reading.columns and plain_name(name) != ours and ours in self.wanted:
+            self._guesses.setdefault(ours, name)
+        return self.columns[self.header.index(name)]
+
+    def amounts(self, name: str, *, share: bool = False, empty: float | None = None) -> Floats:
+        """A column of numbers; `share` lets percentages stand in it, `empty` is what nothing stands for."""
+        texts = self.column(name)
+        quick = None if self.reading.decimal == "," else _quick(texts)
+        if quick is not None:
+            return quick
+        head = self._header_of(name)
+        if empty is not None:
+            texts = ["" if text in ("-", "–", "—") else text for text in texts]
+        texts = self._signed(texts)
+        mark = self._mark(head, texts)
+        read = read_number if share else read_amount
+        values = np.empty(len(texts))
+        mistakes: list[InputError] = []
+        for k, text in enumerate(texts):
+            if not text and empty is not None:
+                values[k] = empty
+                continue
+            try:
+                values[k] = read(text, mark=mark)
+            except InputError as error:  # places are made for those alone that need one
+                line = self.lines[k]
+                mistakes.append(error.placed(self.place(line, head)) if text else self._empty(line, head))
+                if len(mistakes) > _MOST_MISTAKES:
+                    break
+        if mistakes:
+            raise all_of(mistakes, self.path)
+        return values
+
+    def money(self) -> Floats:
+        """Signed amounts: of a column of amounts, or what came in less what went out of two columns.
+
+        A column of words such as debit and credit beside amounts without signs says which way they go.
+        """
+        if not self.has("amount") and (self.has("in") or self.has("out")):
+            return self._two_sided()
+        amounts = self.amounts("amount")
+        signs = self._signs() if amounts.size and not (amounts < 0).any() else None
+        return amounts if signs is None else amounts * signs
+
+    def _two_sided(self) -> Floats:
+        none = np.zeros(len(self.lines))
+        put_in, out = self.gather(
+            lambda: self.amounts("in", empty=0.0) if self.has("in") else none,
+            lambda: self.amounts("out", empty=0.0) if self.has("out") else none,
+        )
+        both = np.flatnonzero((put_in != 0) & (out != 0))
+        if both.size:
+            where = self.place(self.lines[both[0]])
+            raise InputError(f"{where} has an amount in and one out; a row has one of them.", at=where)
+        for name, side in (("in", put_in), ("out", out)):
+            wrong = np.flatnonzero(side < 0)
+            if not wrong.size:
+                continue
+            if name == "out" and not (side > 0).any():
+                out = np.abs(out)
+                self.forms.append(f"the negative amounts of '{self._header_of(name)}' as money out")
+                continue
+            where = self.place(self.lines[wrong[0]], self._header_of(name))
+            raise InputError(
+                f"{where} is {side[wrong[0]]:,.2f} and others are above zero; its column says which way it goes.",
+                at=where,
+            )
+        return np.asarray(put_in - out)
+
+    def _signs(self) -> Floats | None:
+        """+1 and -1 by the words of a column that holds nothing but words for the two sides."""
+        for head, texts in zip(self.header, self.columns, strict=True):
+            words = {text.casefold() for text in texts} if head not in self._used else set()
+            if words and words <= SIDES.keys() and {SIDES[word] for word in words} != {1}:
+                self._used.add(head)
+                self.forms.append(f"'{head}' says which amounts go out")
+                return np.array([SIDES[text.casefold()] for text in texts], dtype=np.float64)
+        return None
+
+    def _signed(self, texts: list[str]) -> list[str]:
+        """Amounts with DR or CR behind them as signed ones."""
+        if not any(text[-2:].upper() in ("DR", "CR") for text in texts):
+            return texts
+        self.forms.append("DR as out and CR as in")
+        bodies = [(text[:-2].strip(), text[-2:].upper()) for text in texts]
+        return [
+            text if side not in ("DR", "CR") else body if side == "CR" or body.startswith("-") else f"-{body}"
+            for text, (body, side) in zip(texts, bodies, strict=True)
+        ]
+
+    def _mark(self, name: str, texts: list[str]) -> Mark | None:
+        """The decimal mark of a column; one that is written both ways is refused."""
+        if self.reading.decimal is not None:
+            return self.reading.decimal
+        mark, shows, breaks = decimal_mark(texts)
+        if mark is None and self.delimiter != "," and any(_BROKEN.fullmatch(text) for text in texts):
+            mark = ","  # a comma that cuts no fields and groups no thousands
+        if mark == ",":
+            self.forms.append(f"decimal commas in '{name}'")
+        if breaks is not None and shows is not None:
+            words = {".": "point", ",": "comma"}
+            other = "," if mark == "." else "."
+            where = self.place(self.lines[breaks], name)
+            raise InputError(
+                f"{where} is '{texts[breaks]}', with a decimal {words[other]}, and row "
+                f"{self.lines[shows]} is '{texts[shows]}', with a decimal {words[mark or '.']}; write all "
+                "numbers in the same way.",
+                at=where,
+            )
+        return mark
+
+    def texts_of_amounts(self, name: str) -> list[str]:
+        """A column of amounts and rates as texts with decimal points and signs in front, empty ones as they are."""
+        texts = [f"-{text[:-1].strip()}" if text.endswith("-") else text for text in self._signed(self.column(name))]
+        if self._mark(self._header_of(name), [text.rstrip("% ") for text in texts]) != ",":
+            return texts
+        return [text.replace(".", "").replace(",", ".") for text in texts]
+
+    def dates(self, name: str) -> Days:
+        """A column of days, however they are written; InputError asks where they may be read in two ways."""
+        texts = self.column(name)
+        head = self._header_of(name)
+
+        read = read_day_column(texts, self.reading.dates)
+        if read.unclear is not None:
+            where = self.place(self.lines[read.unclear], head)
+            raise InputError(
+                f"{where} is '{texts[read.unclear]}', which may have the day or the month first, and no row tells; "
+                "say --dates day-first or --dates month-first.",
+                at=where,
+            )
+        if read.wrong:
+            places = [(k, self.place(self.lines[k], head)) for k in list(read.wrong)[: _MOST_MISTAKES + 1]]
+            raise all_of([InputError(f"{where} {read.wrong[k]}", at=where) for k, where in places], self.path)
+        self.forms.extend(read.told)
+        return read.days
+
+    def gather(self, *reads: Callable[[], Any]) -> list[Any]:
+        """What all of these read, their mistakes told together."""
+        found, mistakes = [], []
+        for read in reads:
+            try:
+                found.append(read())
+            except InputError as error:
+                mistakes += [one for one in error.mistakes if isinstance(one, InputError)] or [error]
+        if mistakes:
+            raise all_of(mistakes, self.path)
+        return found
+
+    def place(self, line: int, name: str = "") -> Place:
+        """A row, or a field of it."""
+        return row_place(self.path, line, name)
+
+    def _empty(self, line: int, name: str) -> InputError:
+        where = self.place(line, name)
+        return InputError(f"{where} is empty; write 0 where nothing happened.", at=where)
+
+    def without_totals(self, name: str) -> CsvTable:
+        """The rows but those that add others up: nothing or a word such as "Total" stands where `name` should."""
+        if not self.has(name):
+            return self
+        texts = self.columns[self.header.index(self._header_of(name))]
+        if not any(not text or TOTAL.fullmatch(text) for text in dict.fromkeys(texts)):
+            return self
+        rows = zip(*self.columns, strict=True)
+        left = [
+            k
+            for k, (text, row) in enumerate(zip(texts, rows, strict=True))
+            if (not text or TOTAL.fullmatch(text)) and any(TOTAL.fullmatch(cell) for cell in row)
+        ]
+        if not left:
+            return self
+        gone = set(left)
+        kept = [k for k in range(len(texts)) if k not in gone]
+        many = "rows" if len(left) > 1 else "row"
+        told = ", ".join(str(self.lines[k]) for k in left[:5]) + (", …" if len(left) > 5 else "")
+        note_remark(f"{self.path}: left out {len(left)} {many} of totals ({many} {told}).")
+        columns = tuple([column[k] for k in kept] for column in self.columns)
+        return replace(self, columns=columns, lines=tuple(self.lines[k] for k in kept))
+
+    def finish(self) -> None:
+        """Say in one line what was guessed, and in one which columns nobody used."""
+        if self._guesses or self.forms:
+            read = [f"'{theirs}' as {ours}" for ours, theirs in self._guesses.items()]
+            how = [word for word, needed in (
+                ("--column NAME=HEADER", bool(self._guesses)),
+                ("--dates", any(form.startswith("dates with") for form in self.forms)),
+                ("--decimal", any(form.startswith("decimal") for form in self.forms)),
+            ) if needed]  # fmt: skip
+            said = "; ".join(dict.fromkeys(filter(None, [listed(read), *self.forms])))
+            note_form(f"{self.path}: read {said}." + (f" To say otherwise: {', '.join(how)}." if how else ""))
+        unused = [head for head in dict.fromkeys(self.header) if head and head not in self._used]
+        if unused:
+            columns = "column" if len(unused) == 1 else "columns"
+            shown = unused if len(unused) <= 12 else [*unused[:11], f"{len(unused) - 11} more"]
+            said = f"{self.path}: not used: the {columns} {', '.join(shown)}."
+            ours = [name for name in self.wanted if self.has(name) and self._header_of(name) in unused]
+            told = f"{said} {self.instead(ours[0]).capitalize()}." if ours else said
+            (note_remark if ours else note_form)(told)
+
+    def instead(self, name: str) -> str:
+        """Why a column of ours is not used: another one is in its place."""
+        for others in (("date",), ("amount",), ("kind",), ("value",)):
+            used = [one for one in others if one in self.reading.used and one != name]
+            if used and (name, used[0]) in _INSTEAD:
+                return _INSTEAD[name, used[0]]
+        return "nothing that is read needs it"
+
+
+_INSTEAD = {
+    ("period", "date"): "each flow has its date",
+    ("in", "amount"): "the signed column 'amount' is read",
+    ("out", "amount"): "the signed column 'amount' is read",
+    ("value", "kind"): "the column 'kind' says which amounts are values",
+}
+_BROKEN = re.compile(r"[-+−(]?\s*\d+,(\d{1,2}|\d{4,})\)?")
+_PLAIN = re.compile(r"[0-9.+-]*")
+
+
+def _quick(texts: list[str]) -> Floats | None:
+    """Plain numbers all at once; None where there is anything else among them."""
+    joined = "".join(texts)
+    if not _PLAIN.fullmatch(joined) or "" in texts or (len(joined) > LONGEST and max(map(len, texts)) > LONGEST):
+        return None
+    try:
+        values = np.fromiter(map(float, texts), dtype=np.float64, count=len(texts))
+    except ValueError:
+        return None
+    return values + 0.0 if np.isfinite(values).all() else None
+
+
+def reading_of(columns: object = None, decimal: object = None, sheet: object = None, dates: object = None) -> Reading:
+    """How a table is read, checked; see `Reading`."""
+    named = a_mapping(columns, what="columns", of="their names in the file")
+    for ours, theirs in named.items():
+        a_text(theirs, what=f"columns[{ours!r}]")
+    if decimal is not None:
+        choice(decimal, (".", ","), "decimal")
+    order = read_day_order(dates)
+    return Reading(
+        dict(named), cast("Mark | None", decimal), None if sheet is None else a_text(sheet, what="sheet"), order
+    )
+
+
+def read_csv(
+    path: Path, *, shown_as: str | None = None, reading: Reading | None = None, wanted: Collection[str] = ()
+) -> CsvTable:
+    """Read a table with a header: a CSV (comma, semicolon, tab or bar between fields), a workbook, or Parquet.
+
+    `wanted` are the columns of ours that can be used; the row that names most of them is the header, and lines
+    before it are left out, as are words behind the last row. Rows count from 1 as an editor shows them.
+    """
+    name, reading = shown_as or str(path), reading or Reading()
+    wanted = tuple(wanted)
+    heads = {plain_name(word) for word in (*reading.columns.values(), *wanted)}
+    heads |= {word for ours in wanted for word in COLUMN_WORDS.get(ours, ())}
+
+    def anchor(header: Sequence[str]) -> int | None:
+        if "date" not in wanted:
+            return None
+        table = CsvTable(name, tuple(header), (), (), reading, wanted=wanted)
+        return header.index(table._header_of("date")) if table.has("date") else None
+
+    layout = Layout(heads, anchor, lambda cell: looks_like_day(cell) or cell.isdigit())
+    grid = _grid(path, name, reading, layout)
+    for remark in grid.remarks:
+        note_remark(remark)
+    table = CsvTable(name, grid.header, grid.columns, grid.lines, reading, grid.delimiter, wanted, list(grid.forms))
+    for ours, theirs in reading.columns.items():
+        if table._header_of(ours) in table.header or theirs in table.header:
+            reading.found.add(ours)
+    return table
+
+
+def _grid(path: Path, name: str, reading: Reading, layout: Layout) -> Grid:
+    ending = path.suffix.lower()
+    if ending == ".xlsx":
+        return grid_of_rows(rows_of_workbook(path, reading.sheet, name), name, layout)
+    if reading.sheet is not None:
+        raise InputError(f"{name} is no workbook, so it has no sheet '{reading.sheet}'.", at=Place.of_file(name))
+    if ending == ".parquet":
+        return grid_of_rows(rows_of_parquet(path, name), name, layout)
+    return cut(read_text(path, largest=LARGEST_TABLE, shown_as=name, other_encodings=True), name, layout)
