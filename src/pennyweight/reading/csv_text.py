@@ -9,11 +9,10 @@ from collections import Counter
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from pennyweight.errors import InputError, Place
 from pennyweight.progress import tell
 from pennyweight.reading.column_names import plain_name
+from pennyweight.reading.plain_columns import plain_text
 
 __all__ = ["TOTAL", "Grid", "Layout", "cut", "grid_of_rows", "row_place"]
 
@@ -27,10 +26,10 @@ Anchor = Callable[[Sequence[str]], int | None]
 
 @dataclass(frozen=True, slots=True)
 class Grid:
-    """Columns of texts, (columns) lists of one length, the row each line stands on, and what was left out."""
+    """Columns of texts, all of one length, the row each line stands on, and what was left out."""
 
     header: tuple[str, ...]
-    columns: tuple[list[str], ...]
+    columns: tuple[Sequence[str], ...]
     lines: Sequence[int]
     delimiter: str = ","
     remarks: tuple[str, ...] = ()
@@ -88,11 +87,11 @@ def grid_of_rows(rows: Sequence[Sequence[str]], name: str, layout: Layout) -> Gr
 
 def _plain(
     text: str, delimiter: str, layout: Layout
-) -> tuple[tuple[str, ...], tuple[list[str], ...], Sequence[int]] | None:
+) -> tuple[tuple[str, ...], tuple[Sequence[str], ...], Sequence[int]] | None:
     """The columns of a text without quotes whose rows all have one width, in a few passes over it; else None."""
     text = text.rstrip("\n")
-    first, _, rest = text.partition("\n")
-    if not rest or '"' in text or "\n\n" in text or not first.strip():
+    first = text[: max(text.find("\n"), 0)]
+    if '"' in text or "\n\n" in text or not first.strip():
         return None
     header = tuple(field.strip() for field in first.split(delimiter))
     width = len(header)
@@ -101,20 +100,13 @@ def _plain(
     top = [line.split(delimiter) for line in text[:20_000].split("\n", _LOOKED_AT)[:_LOOKED_AT]]
     if _header_at(top, layout.heads) != 0:
         return None
-    signs = np.frombuffer(text.encode(), dtype=np.uint8)
-    signs = signs[(signs == ord(delimiter)) | (signs == ord("\n"))]
-    if (signs.size + 1) % width:
+    cells = plain_text(text, delimiter, width)
+    if cells is None:
         return None
-    cuts = np.append(signs, np.uint8(ord("\n"))).reshape(-1, width)
-    if (cuts[:, :-1] != ord(delimiter)).any() or (cuts[:, -1] != ord("\n")).any():
+    columns = tuple(cells.column(place) for place in range(width))
+    last = [cell.strip() for cell in text[text.rindex("\n") + 1 :].split(delimiter)]
+    if (anchor := layout.anchor(header)) is not None and not layout.is_row(last[anchor]):
         return None
-    flat = text.replace("\n", delimiter).split(delimiter)
-    spaced = " " in text or not text.isascii()
-    columns = tuple([cell.strip() for cell in flat[k::width]] if spaced else flat[k::width] for k in range(width))
-    if (anchor := layout.anchor(header)) is not None and not layout.is_row(columns[anchor][-1]):
-        return None
-    for column in columns:
-        del column[0]
     return header, columns, range(2, len(columns[0]) + 2)
 
 

@@ -19,6 +19,7 @@ from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.reading.column_names import COLUMN_WORDS, SIDES, guessed, plain_name
 from pennyweight.reading.csv_text import TOTAL, Grid, Layout, cut, grid_of_rows, row_place
 from pennyweight.reading.day_columns import DayOrder, looks_like_day, read_day_column, read_day_order
+from pennyweight.reading.plain_columns import PlainColumn
 from pennyweight.reading.text_files import LARGEST_TABLE, note_form, note_remark, read_text
 from pennyweight.reading.workbook_files import rows_of_parquet, rows_of_workbook
 
@@ -72,7 +73,7 @@ class CsvTable:
 
     path: str
     header: tuple[str, ...]
-    columns: tuple[list[str], ...]
+    columns: tuple[Sequence[str], ...]
     lines: Sequence[int]
     reading: Reading = field(default_factory=Reading)
     delimiter: str = ","
@@ -101,6 +102,11 @@ class CsvTable:
 
     def column(self, name: str) -> list[str]:
         """The texts of a column; InputError with the nearest name when there is none."""
+        column = self._column(name)
+        return column.texts if isinstance(column, PlainColumn) else list(column)
+
+    def _column(self, name: str) -> Sequence[str]:
+        """The texts of a column; InputError with the nearest name when there is none."""
         ours, name = name, self._header_of(name)
         if name not in self.header:
             told = ours in self.wanted and ours not in self.reading.columns
@@ -120,10 +126,13 @@ class CsvTable:
 
     def amounts(self, name: str, *, share: bool = False, empty: float | None = None) -> Floats:
         """A column of numbers; `share` lets percentages stand in it, `empty` is what nothing stands for."""
+        column = self._column(name)
+        if self.reading.decimal != ",":
+            quick = column.numbers if isinstance(column, PlainColumn) else None
+            quick = _quick(self.column(name)) if quick is None else quick
+            if quick is not None:
+                return quick
         texts = self.column(name)
-        quick = None if self.reading.decimal == "," else _quick(texts)
-        if quick is not None:
-            return quick
         head = self._header_of(name)
         if empty is not None:
             texts = ["" if text in ("-", "–", "—") else text for text in texts]
@@ -234,6 +243,9 @@ class CsvTable:
 
     def dates(self, name: str) -> Days:
         """A column of days, however they are written; InputError asks where they may be read in two ways."""
+        column = self._column(name)
+        if isinstance(column, PlainColumn) and column.days is not None:
+            return column.days
         texts = self.column(name)
         head = self._header_of(name)
 
@@ -276,6 +288,8 @@ class CsvTable:
         if not self.has(name):
             return self
         texts = self.columns[self.header.index(self._header_of(name))]
+        if isinstance(texts, PlainColumn) and (texts.days is not None or texts.numbers is not None):
+            return self
         if not any(not text or TOTAL.fullmatch(text) for text in dict.fromkeys(texts)):
             return self
         rows = zip(*self.columns, strict=True)
