@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, TypeAlias
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,11 +58,29 @@ def weighing_page(weighing: Weighing, *, periods: Selection | None = None) -> Do
     if periods is not None:
         blocks += period_tables(deal, list(weighing.values), weighing.line, periods)
     blocks.append(Checks(weighing.checks))
+    if deal.notes:
+        blocks.append(_notes(deal))
     inside = numbers_inside(deal)
     if inside:
         blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
+
+
+def _notes(deal: Definition) -> Table:
+    """What whoever wrote the deal remarks, in the order of the sections."""
+    rows = tuple((Cell(_called(deal, *key)), Cell(note)) for key, note in deal.notes.items())
+    return Table("Remarks of the deal", (Column("On", words=True), Column("Remark", words=True)), rows)
+
+
+def _called(deal: Definition, section: str, name: str) -> str:
+    own: dict[str, Mapping[str, Any]] = {
+        "scenarios": deal.scenarios,
+        "checks": deal.own_checks,
+        "charts": deal.charts,
+        "loans": deal.loans,
+    }
+    return str(own[section][name].label) if section in own else deal.label(name)
 
 
 def _verdict(weighing: Weighing) -> Verdict:

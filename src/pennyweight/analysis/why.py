@@ -62,6 +62,8 @@ class Reason(Described):
     where: str
     below: tuple[Reason, ...]
     told: bool = False
+    note: str = ""
+    """What the deal remarks on it."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -126,6 +128,7 @@ class Why(Shown):
             "formula": reason.formula,
             "filled": reason.filled,
             "where": reason.where,
+            **({"note": reason.note} if reason.note else {}),
             "below": [self._plain(one) for one in reason.below],
         }
 
@@ -179,7 +182,7 @@ class _Teller:
                 below = tuple(self.of(other, at, depth + 1) for other, at in self.parts(node, name, period))
         return Reason(
             name, deal.label(name), values, shown, deal.unit(name), period, text, filled, str(where), below,
-            seen and node is not None,
+            seen and node is not None, deal.note_on(name),
         )  # fmt: skip
 
     def idle(self, item: Any, node: Node, name: str, period: int | None) -> str:

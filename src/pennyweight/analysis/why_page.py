@@ -34,7 +34,7 @@ def why_page(why: Why) -> Document:
     top = why.reason
     title = f"{top.label} = {' and '.join(top.shown)}"
     blocks = [Table(title, columns, tuple(rows))]
-    notes = []
+    notes = list(dict.fromkeys(f"{one.label}: {one.note}" for _, one in why.rows if one.note))
     if cut:
         notes.append(f"What lies deeper than {why.depth} is not shown; --depth shows more.")
     if len(why.scenarios) > 1:

@@ -9,7 +9,7 @@ import click
 from pennyweight.analysis.changes import Changes
 from pennyweight.analysis.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
-from pennyweight.cli.options import deliver, output_options, overrides, read_overrides
+from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
 from pennyweight.errors import InputError
 from pennyweight.quantities.given import each_once
 
@@ -45,9 +45,10 @@ def command(
     """
 
     def compute() -> Comparison | Changes:
+        chosen = each_name_once(scenarios, "--scenario")
         read = {path: Deal.read(path) for path in each_once(deals)}
         if len(deals) == 1:
-            return read[deals[0]].compare(scenarios or None, inputs=read_overrides(replaced), against=against)
+            return read[deals[0]].compare(chosen or None, inputs=read_overrides(replaced), against=against)
         if replaced or len(scenarios) > 1:
             raise InputError("Several deals can be compared in one scenario only, and without --with.")
         names = {path: path.stem for path in deals}

@@ -8,7 +8,14 @@ import click
 
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.found import Found
-from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides
+from pennyweight.cli.options import (
+    deal_argument,
+    deliver,
+    each_name_once,
+    output_options,
+    overrides,
+    read_overrides,
+)  # fmt: skip
 from pennyweight.errors import InputError, NoAnswer, Place
 
 __all__ = ["command"]
@@ -53,8 +60,12 @@ def command(
 
     def compute() -> Found:
         asked = Deal.read(deal)
-        chosen = list(dict.fromkeys(scenarios)) or ["base"]
+        chosen = list(each_name_once(scenarios, "--scenario")) or ["base"]
         if "all" in chosen:
+            if len(chosen) > 1:
+                raise InputError(
+                    "--scenario all are all of them; leave the others out.", at=Place.of_option("--scenario")
+                )
             chosen = asked.scenarios
         return asked.find(
             name, condition, most=most, least=least, scenarios=chosen, between=_limits(between),

@@ -83,6 +83,11 @@ def command(
         if working or places is not None:
             if rate is None:
                 raise InputError("--working discounts the flows, so it needs --rate.", at=Place.of_option("--working"))
+            idle = {"--reinvested-at": reinvested_at, "--borrowed-at": borrowed_at, "--account-at": account_at,
+                    "--outlay": None if outlay == "all" else outlay}  # fmt: skip
+            if option := next((one for one, said in idle.items() if said is not None), None):
+                where = Place.of_option(option)
+                raise InputError(f"{where} changes nothing in the working of a present value; leave it out.", at=where)
             return flows.working(rate, places=places)
         return flows.report(
             rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account_at=account_at, on=outlay

@@ -47,7 +47,7 @@ class _Commands(click.Group):
             return None
         command: click.Command = import_module(f"pennyweight.cli.{cmd_name}").command
         command.short_help = COMMANDS[cmd_name]
-        return command
+        return _said_once(command)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
@@ -60,6 +60,22 @@ class _Commands(click.Group):
             hint = nearest(args[0], COMMANDS) or "."
             raise click.UsageError(f"There is no command '{args[0]}'{hint} See pennyweight --help.")
         return super().resolve_command(ctx, args)
+
+
+def _said_once(command: click.Command) -> click.Command:
+    """The command, which refuses an option that is given twice and would count once."""
+    parse = type(command).parse_args
+
+    def parse_args(ctx: click.Context, args: list[str]) -> list[str]:
+        _, _, order = command.make_parser(ctx).parse_args(list(args))
+        for param in order:
+            once = isinstance(param, click.Option) and not param.multiple and not param.is_flag
+            if once and order.count(param) > 1:
+                raise click.UsageError(f"{param.opts[0]} is given {order.count(param)} times; give it once.")
+        return parse(command, ctx, args)
+
+    command.parse_args = parse_args  # type: ignore[method-assign]
+    return command
 
 
 @click.group(

@@ -34,6 +34,15 @@ def command(file: Path | None, starter: str, title: str | None, listing: bool) -
     Example: pennyweight new kiln.toml --title "A kiln for the studio"
     """
     if file is None or listing:
+        context = click.get_current_context()
+        given = context.get_parameter_source("starter") is not click.core.ParameterSource.DEFAULT
+        if given or title is not None or (file is not None and listing):
+            option = "--starter" if given else "--title" if title is not None else "--list"
+            raise InputError(
+                f"{option} and no file: write pennyweight new FILE.toml." if not listing
+                else f"--list shows all starters; leave out {option if option != '--list' else file}.",
+                at=Place.of_option(option),
+            )  # fmt: skip
         _list_starters()
         return
     if file.suffix != ".toml":

@@ -12,7 +12,7 @@ from click.core import ParameterSource
 from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place, nearest
-from pennyweight.plain_text import visible
+from pennyweight.plain_text import listed, visible
 from pennyweight.reading.day_columns import ORDERS
 from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried
 from pennyweight.reading.text_files import BINARY, files_read
@@ -172,6 +172,7 @@ def deliver(
     force = bool(click.get_current_context().meta.get(_FORCE))
     for path in paths:
         check_ending(path)
+    _refuse_idle(paths)
     if len({path.resolve() for path in paths}) < len(paths):
         raise InputError(
             "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
@@ -202,6 +203,17 @@ def deliver(
     for path in paths:
         click.echo(f"Written: {visible(str(path))}", err=True)
     return result
+
+
+def _refuse_idle(paths: list[Path]) -> None:
+    """Refuse options of outputs that there are none of."""
+    given = click.get_current_context().meta
+    reports = listed(REPORT_ENDINGS, "or")
+    if given.get(_COVER) and not any(path.suffix.lower() in REPORT_ENDINGS for path in paths):
+        option = f"--{next(iter(given[_COVER])).replace('_', '-')}"
+        raise InputError(f"{option} is for reports; say --output FILE with {reports}, too.", at=Place.of_option(option))
+    if given.get(_FORCE) and not paths:
+        raise InputError("--force is for --output, which is not there; leave it out.", at=Place.of_option("--force"))
 
 
 def _cover(read: Mapping[Path, str]) -> Cover:

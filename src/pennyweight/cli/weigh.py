@@ -10,6 +10,7 @@ import click
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
+    each_name_once,
     output_options,
     overrides,
     read_overrides,
@@ -64,10 +65,10 @@ def command(
         raise InputError(
             f"{option} chooses from a table; say --by period or --by year, too.", at=Place.of_option(option)
         )
-    named = None if lines is None else [name.strip() for name in lines.split(",")]
+    named = None if lines is None else list(each_name_once((name.strip() for name in lines.split(",")), "--lines"))
     wanted = {"by": by, "lines": named, "first": first, "last": last}
     if watch:
-        return _watch(deal, scenario, replaced, wanted, form, outputs)
+        return _watch(deal, scenario, replaced, wanted, form, outputs, strict)
     result = deliver(
         lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
         form,
@@ -79,13 +80,19 @@ def command(
 
 
 def _watch(
-    deal: Path, scenario: str, replaced: tuple[str, ...], wanted: dict[str, Any], form: str, outputs: tuple[Path, ...]
+    deal: Path,
+    scenario: str,
+    replaced: tuple[str, ...],
+    wanted: dict[str, Any],
+    form: str,
+    outputs: tuple[Path, ...],
+    strict: bool,
 ) -> int:
     from pennyweight.analysis.deal import Deal
     from pennyweight.cli.watching import saved, watch
 
-    if form != "table" or outputs:
-        option = "--output" if outputs else "--format"
+    if form != "table" or outputs or strict:
+        option = "--output" if outputs else "--format" if form != "table" else "--strict"
         raise InputError(f"{option} does not go with --watch, which shows the page alone.", at=Place.of_option(option))
     inputs = read_overrides(replaced)
     watch(deal, lambda: Deal.read(deal).weigh(scenario, inputs=inputs), lambda w: w.document(**wanted), saved)

@@ -310,6 +310,10 @@ class OwnChart:
     last: Node | None = None
 
 
+NAMED = ("inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "questions")
+"""The sections whose names stand in formulas."""
+
+
 @dataclass(frozen=True)
 class Definition:
     """A whole deal. The mappings keep the order of the file."""
@@ -334,6 +338,8 @@ class Definition:
     """Inputs nobody sees: what tables go by, and switches; their names begin with '?'."""
     names: Names
     """Every name with its shape and its unit."""
+    notes: Mapping[tuple[str, str], str]
+    """What whoever wrote the deal remarks, by section and name."""
     remarks: tuple[str, ...]
     """What reading noticed and the checks should tell."""
     source: Source
@@ -346,17 +352,10 @@ class Definition:
         """How a name is called when shown."""
         if name in TOTALS:
             return name.replace("_", " ").capitalize()
-        for table in (
-            self.inputs,
-            self.values,
-            self.lines,
-            self.levels,
-            self.measures,
-            self.questions,
-            self.parameters,
-        ):
+        kinds = (self.inputs, self.values, self.lines, self.levels, self.measures, self.questions, self.parameters)
+        for table in kinds:
             if name in table:
-                return table[name].label
+                return str(table[name].label)
         loan, dot, part = name.partition(".")
         if dot and loan in self.loans:
             return f"{self.loans[loan].label}: {part}"
@@ -367,6 +366,11 @@ class Definition:
     def stands(self, name: str) -> bool:
         """Whether a name is what stands at a period's end, not an amount in it."""
         return name in self.names.levels
+
+    def note_on(self, name: str) -> str:
+        """What the deal remarks on a name of a formula; of a part of a loan, on the loan."""
+        head = name.partition(".")[0]
+        return next((note for (section, own), note in self.notes.items() if own == head and section in NAMED), "")
 
     def unit(self, name: str) -> str:
         """The unit of a name."""

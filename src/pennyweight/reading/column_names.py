@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 
-__all__ = ["COLUMN_WORDS", "SIDES", "guessed", "plain_name"]
+__all__ = ["COLUMN_WORDS", "SIDES", "guessed", "plain_name", "signed_texts"]
 
 COLUMN_WORDS: Mapping[str, tuple[str, ...]] = {
     "date": (
@@ -78,3 +78,15 @@ def guessed(name: str, header: Sequence[str], taken: Iterable[str] = ()) -> str 
     """
     free = {plain_name(head): head for head in reversed(header) if head not in set(taken)}
     return next((free[word] for word in COLUMN_WORDS.get(name, ()) if word in free), None)
+
+
+def signed_texts(texts: list[str], told: list[str]) -> list[str]:
+    """Amounts with DR or CR behind them as signed ones; `told` is where it is said."""
+    if not any(text[-2:].upper() in ("DR", "CR") for text in texts):
+        return texts
+    told.append("DR as out and CR as in")
+    bodies = [(text[:-2].strip(), text[-2:].upper()) for text in texts]
+    return [
+        text if side not in ("DR", "CR") else body if side == "CR" or body.startswith("-") else f"-{body}"
+        for text, (body, side) in zip(texts, bodies, strict=True)
+    ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, cast
@@ -16,7 +16,7 @@ from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import LONGEST, Mark, decimal_mark, read_amount, read_number
 from pennyweight.quantities.dates import Days
 from pennyweight.quantities.given import a_mapping, a_text
-from pennyweight.reading.column_names import COLUMN_WORDS, SIDES, guessed, plain_name
+from pennyweight.reading.column_names import COLUMN_WORDS, guessed, plain_name, signed_texts
 from pennyweight.reading.csv_text import TOTAL, Grid, Layout, cut, grid_of_rows, row_place
 from pennyweight.reading.day_columns import DayOrder, looks_like_day, read_day_column, read_day_order
 from pennyweight.reading.plain_columns import PlainColumn
@@ -84,9 +84,9 @@ class CsvTable:
 
     def has(self, name: str) -> bool:
         """Whether there is a column of ours, by its own name, by the one that was said, or by one that is guessed."""
-        return self._header_of(name) in self.header
+        return self.head_of(name) in self.header
 
-    def _header_of(self, name: str) -> str:
+    def head_of(self, name: str) -> str:
         """What the file calls a column of ours: as said, as written, with other capitals, or as others call it."""
         named = self.reading.columns.get(name, name)
         if named in self.header:
@@ -107,7 +107,7 @@ class CsvTable:
 
     def _column(self, name: str) -> Sequence[str]:
         """The texts of a column; InputError with the nearest name when there is none."""
-        ours, name = name, self._header_of(name)
+        ours, name = name, self.head_of(name)
         if name not in self.header:
             told = ours in self.wanted and ours not in self.reading.columns
             how = f" Say how the file calls it: --column {ours}=NAME (event_columns in a loan file)." if told else ""
@@ -133,10 +133,10 @@ class CsvTable:
             if quick is not None:
                 return quick
         texts = self.column(name)
-        head = self._header_of(name)
+        head = self.head_of(name)
         if empty is not None:
             texts = ["" if text in ("-", "–", "—") else text for text in texts]
-        texts = self._signed(texts)
+        texts = signed_texts(texts, self.forms)
         mark = self._mark(head, texts)
         read = read_number if share else read_amount
         values = np.empty(len(texts))
@@ -155,63 +155,6 @@ class CsvTable:
         if mistakes:
             raise all_of(mistakes, self.path)
         return values
-
-    def money(self) -> Floats:
-        """Signed amounts: of a column of amounts, or what came in less what went out of two columns.
-
-        A column of words such as debit and credit beside amounts without signs says which way they go.
-        """
-        if not self.has("amount") and (self.has("in") or self.has("out")):
-            return self._two_sided()
-        amounts = self.amounts("amount")
-        signs = self._signs() if amounts.size and not (amounts < 0).any() else None
-        return amounts if signs is None else amounts * signs
-
-    def _two_sided(self) -> Floats:
-        none = np.zeros(len(self.lines))
-        put_in, out = self.gather(
-            lambda: self.amounts("in", empty=0.0) if self.has("in") else none,
-            lambda: self.amounts("out", empty=0.0) if self.has("out") else none,
-        )
-        both = np.flatnonzero((put_in != 0) & (out != 0))
-        if both.size:
-            where = self.place(self.lines[both[0]])
-            raise InputError(f"{where} has an amount in and one out; a row has one of them.", at=where)
-        for name, side in (("in", put_in), ("out", out)):
-            wrong = np.flatnonzero(side < 0)
-            if not wrong.size:
-                continue
-            if name == "out" and not (side > 0).any():
-                out = np.abs(out)
-                self.forms.append(f"the negative amounts of '{self._header_of(name)}' as money out")
-                continue
-            where = self.place(self.lines[wrong[0]], self._header_of(name))
-            raise InputError(
-                f"{where} is {side[wrong[0]]:,.2f} and others are above zero; its column says which way it goes.",
-                at=where,
-            )
-        return np.asarray(put_in - out)
-
-    def _signs(self) -> Floats | None:
-        """+1 and -1 by the words of a column that holds nothing but words for the two sides."""
-        for head, texts in zip(self.header, self.columns, strict=True):
-            words = {text.casefold() for text in texts} if head not in self._used else set()
-            if words and words <= SIDES.keys() and {SIDES[word] for word in words} != {1}:
-                self._used.add(head)
-                self.forms.append(f"'{head}' says which amounts go out")
-                return np.array([SIDES[text.casefold()] for text in texts], dtype=np.float64)
-        return None
-
-    def _signed(self, texts: list[str]) -> list[str]:
-        """Amounts with DR or CR behind them as signed ones."""
-        if not any(text[-2:].upper() in ("DR", "CR") for text in texts):
-            return texts
-        self.forms.append("DR as out and CR as in")
-        bodies = [(text[:-2].strip(), text[-2:].upper()) for text in texts]
-        return [
-            text if side not in ("DR", "CR") else body if side == "CR" or body.startswith("-") else f"-{body}"
-            for text, (body, side) in zip(texts, bodies, strict=True)
-        ]
 
     def _mark(self, name: str, texts: list[str]) -> Mark | None:
         """The decimal mark of a column; one that is written both ways is refused."""
@@ -236,8 +179,11 @@ class CsvTable:
 
     def texts_of_amounts(self, name: str) -> list[str]:
         """A column of amounts and rates as texts with decimal points and signs in front, empty ones as they are."""
-        texts = [f"-{text[:-1].strip()}" if text.endswith("-") else text for text in self._signed(self.column(name))]
-        if self._mark(self._header_of(name), [text.rstrip("% ") for text in texts]) != ",":
+        texts = [
+            f"-{text[:-1].strip()}" if text.endswith("-") else text
+            for text in signed_texts(self.column(name), self.forms)
+        ]
+        if self._mark(self.head_of(name), [text.rstrip("% ") for text in texts]) != ",":
             return texts
         return [text.replace(".", "").replace(",", ".") for text in texts]
 
@@ -247,7 +193,7 @@ class CsvTable:
         if isinstance(column, PlainColumn) and column.days is not None:
             return column.days
         texts = self.column(name)
-        head = self._header_of(name)
+        head = self.head_of(name)
 
         read = read_day_column(texts, self.reading.dates)
         if read.unclear is not None:
@@ -275,6 +221,16 @@ class CsvTable:
             raise all_of(mistakes, self.path)
         return found
 
+    def words_beside(self) -> Iterator[tuple[str, list[str]]]:
+        """The columns that nobody has used yet, by their names."""
+        for head, column in zip(self.header, self.columns, strict=True):
+            if head not in self._used:
+                yield head, column.texts if isinstance(column, PlainColumn) else list(column)
+
+    def use(self, head: str) -> None:
+        """Note that a column was used."""
+        self._used.add(head)
+
     def place(self, line: int, name: str = "") -> Place:
         """A row, or a field of it."""
         return row_place(self.path, line, name)
@@ -287,7 +243,7 @@ class CsvTable:
         """The rows but those that add others up: nothing or a word such as "Total" stands where `name` should."""
         if not self.has(name):
             return self
-        texts = self.columns[self.header.index(self._header_of(name))]
+        texts = self.columns[self.header.index(self.head_of(name))]
         if isinstance(texts, PlainColumn) and (texts.days is not None or texts.numbers is not None):
             return self
         if not any(not text or TOTAL.fullmatch(text) for text in dict.fromkeys(texts)):
@@ -324,7 +280,7 @@ class CsvTable:
             columns = "column" if len(unused) == 1 else "columns"
             shown = unused if len(unused) <= 12 else [*unused[:11], f"{len(unused) - 11} more"]
             said = f"{self.path}: not used: the {columns} {', '.join(shown)}."
-            ours = [name for name in self.wanted if self.has(name) and self._header_of(name) in unused]
+            ours = [name for name in self.wanted if self.has(name) and self.head_of(name) in unused]
             told = f"{said} {self.instead(ours[0]).capitalize()}." if ours else said
             (note_remark if ours else note_form)(told)
 
@@ -389,7 +345,7 @@ def read_csv(
         if "date" not in wanted:
             return None
         table = CsvTable(name, tuple(header), (), (), reading, wanted=wanted)
-        return header.index(table._header_of("date")) if table.has("date") else None
+        return header.index(table.head_of("date")) if table.has("date") else None
 
     layout = Layout(heads, anchor, lambda cell: looks_like_day(cell) or cell.isdigit())
     grid = _grid(path, name, reading, layout)
@@ -397,7 +353,7 @@ def read_csv(
         note_remark(remark)
     table = CsvTable(name, grid.header, grid.columns, grid.lines, reading, grid.delimiter, wanted, list(grid.forms))
     for ours, theirs in reading.columns.items():
-        if table._header_of(ours) in table.header or theirs in table.header:
+        if table.head_of(ours) in table.header or theirs in table.header:
             reading.found.add(ours)
     return table
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.deals.definition import choices_of
-from pennyweight.deals.file.series import read_series
+from pennyweight.deals.file.series import ColumnsRead, read_series
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
 from pennyweight.deals.language.parse import parse
@@ -41,6 +41,7 @@ class Context:
         self.shape, self.source = shape, source
         self.where = source.where
         self.remarks: list[str] = []
+        self.columns_read: ColumnsRead = {}
         self.mistakes: list[InputError] = list(mistakes)
         self.broken: dict[str, str] = {keys[1]: keys[0] for keys in broken if len(keys) > 1}
         """What has a mistake of its own, by name, and its section, so that nothing else is blamed for it."""
@@ -164,7 +165,9 @@ class Context:
             return self._steps(item.steps, unit, keys), "steps"
         if item.column is None:
             raise InputError(f"{where}: name the 'column' of {item.file} to read.", at=where)
-        series, remark = read_series(self.source, str(item.file), item.column, self.time, where, item.sheet)
+        series, remark = read_series(
+            self.source, str(item.file), item.column, self.time, where, sheet=item.sheet, read=self.columns_read
+        )
         if remark:
             self.remarks.append(remark)
         return series, f"{item.file}, column {item.column}"

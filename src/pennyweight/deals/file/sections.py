@@ -35,8 +35,10 @@ from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import is_series, read_input, unit_by_use
 from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.file.scenarios import read_scenarios, switched
+from pennyweight.deals.file.series import unused_columns
 from pennyweight.deals.file.shape import (
     NAMING,
+    SECTIONS,
     LevelShape,
     LineShape,
     MeasureShape,
@@ -187,7 +189,8 @@ class Reader(Context):
             charts=charts,
             parameters=parameters | switches,
             names=names,
-            remarks=tuple(self.remarks),
+            notes=self._notes(),
+            remarks=(*self.remarks, *unused_columns(self.columns_read)),
             source=self.source,
         )
 
@@ -202,6 +205,15 @@ class Reader(Context):
         read_scenarios(self, known, lines, levels)
         check_nearly(goals, note=self.noting)
         self.refuse_mistakes()
+
+    def _notes(self) -> dict[tuple[str, str], str]:
+        """The remarks of every section whose entries may have one; those of tables stand below them."""
+        entries = ((section, name, item) for section in SECTIONS for name, item in getattr(self.shape, section).items())
+        return {
+            (section, name): item.note
+            for section, name, item in entries
+            if section != "tables" and getattr(item, "note", None)
+        }
 
     def _all(self, section: str, read: Callable[[str, Any], Part]) -> dict[str, Part]:
         """What a section holds, by name; a mistake is noted and the rest is read."""

@@ -9,34 +9,59 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
-from pennyweight.quantities.dates import read_dates
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 from pennyweight.reading.text_files import beside
 from pennyweight.reading.toml_files import Source
 
-__all__ = ["read_series"]
+__all__ = ["ColumnsRead", "read_series", "unused_columns"]
 
 Floats: TypeAlias = NDArray[np.float64]
+ColumnsRead: TypeAlias = dict[tuple[str, str], tuple[tuple[str, ...], set[str]]]
+"""By file and sheet: its columns, and those that were read."""
+
+
+def unused_columns(read: ColumnsRead) -> list[str]:
+    """A sentence for each file with columns that nothing in the deal reads."""
+    found = []
+    for (file, sheet), (header, used) in read.items():
+        left = [head for head in header if head and head not in used]
+        if left:
+            shown = left if len(left) <= 12 else [*left[:11], f"{len(left) - 11} more"]
+            name = f"{file}, sheet '{sheet}'" if sheet else file
+            found.append(f"{name}: not used: the column{'s' if len(left) > 1 else ''} {', '.join(shown)}.")
+    return found
 
 
 def read_series(
-    source: Source, file: str, column: str, time: Timeline, where: str, sheet: str | None = None
+    source: Source,
+    file: str,
+    column: str,
+    time: Timeline,
+    where: str,
+    *,
+    sheet: str | None = None,
+    read: ColumnsRead,
 ) -> tuple[Floats, str | None]:
     """Read (periods + 1,) values, and a remark when the file holds more than is used.
 
     With a column `period` each value stands at its period, with one `date` at the period that holds the day; without,
-    rows are periods 1, 2, 3…
+    rows are periods 1, 2, 3… What is read of the file is noted in `read`.
     """
     if source.path is None:
         raise InputError(
             f"{where}: a deal that was not read from a file cannot read '{file}'; give its values as steps.", at=where
         )
-    table = read_csv(beside(source.path, file, where, what="deal"), shown_as=file, reading=Reading(sheet=sheet))
-    values = table.amounts(column, share=True)
+    table = read_csv(
+        beside(source.path, file, where, what="deal"), shown_as=file, reading=Reading({"series": column}, sheet=sheet)
+    )
+    values = table.amounts("series", share=True)
+    timed = next((name for name in ("period", "date") if name in table.header), None)
+    noted = read.setdefault((file, sheet or ""), (table.header, set()))[1]
+    noted |= {next((head for head in table.header if head.lower() == column.lower()), column), timed or column}
     series = np.full(time.rows, np.nan)
-    if "period" in table.header:
+    if timed == "period":
         used = _placed(table, values, series, time, table.amounts("period"), where)
-    elif "date" in table.header:
+    elif timed == "date":
         used = _placed(table, values, series, time, _by_date(table, time, where), where)
     else:
         used = min(values.size, time.periods)
@@ -60,7 +85,7 @@ def _by_date(table: CsvTable, time: Timeline, where: str) -> Floats:
             f"{where}: {table.path} has a column of dates, and the periods have none; write 'start' under [timeline].",
             at=where,
         )
-    days = read_dates(table.column("date"), what=f"a date of {table.path}")
+    days = table.dates("date")
     if days.size and days.min() < time.dates[0]:
         raise InputError(f"{where}: {table.path} begins on {days.min()}; the timeline on {time.dates[0]}.", at=where)
     return np.searchsorted(time.dates, days).astype(np.float64)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import Days
+from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
 __all__ = ["by_day", "flows_of_pandas", "read_flows"]
@@ -37,7 +38,7 @@ def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats
     if not len(table.lines):
         raise InputError(f"{path} holds a header and no flows.", at=Place.of_file(path))
     days, amounts = table.gather(
-        lambda: table.dates("date") if when == "date" else table.amounts("period"), table.money
+        lambda: table.dates("date") if when == "date" else table.amounts("period"), lambda: read_money(table)
     )
     table.finish()
     reading.finish(table)

@@ -143,7 +143,7 @@ class SpareShape(_Shape):
 class FileShape(TermsShape):
     """A loan file."""
 
-    format: int = 1
+    format: Literal[1] = 1
     loan: str
     note: str | None = None
     currency: str = ""
@@ -183,6 +183,8 @@ def _read(path: Path, as_of: str | None) -> LoanStudy | LoanSet | Takeover:
         where = source.where("deal")
         raise InputError(f"{where}: this is a deal file; use 'pennyweight weigh', or Deal.read.", at=where)
     shape = shaped(FileShape, document, source, _keys_at)
+    if as_of is not None and shape.takeover is not None:
+        raise InputError("as_of: a takeover is told of its own day, 'on' in [takeover]; leave it out.", at="as_of")
     if as_of is not None:
         shape = shape.model_copy(update={"as_of": as_of})
     return _Reader(shape, source).result()
@@ -213,9 +215,11 @@ class _Reader:
                 f"{self.source.name}: 'needs', 'own' and 'spare' are for files with several [loans].",
                 at=self.source.where(),
             )
-        if parts and (
-            given := [name for name in ("amount", "rate", "years", "payment") if getattr(shape, name) is not None]
-        ):
+        if shape.label is not None:
+            where = self.source.where("label")
+            raise InputError(f"{where}: the name of the loan stands in 'loan'; leave out 'label'.", at=where)
+        own = ("amount", "rate", "years", "payment") if parts != ["takeover"] else tuple(TermsShape.model_fields)
+        if parts and (given := [name for name in own if getattr(shape, name) not in (None, [])]):
             where = self.source.where(given[0])
             raise InputError(f"{where}: with [{parts[0]}], write '{given[0]}' inside it.", at=where)
         check_currency(shape.currency, where=self.source.where("currency"))
@@ -236,7 +240,7 @@ class _Reader:
             if "payment" not in given and len(fixed) + ("years" in given or "months" in given) == 2:
                 given["payment"] = round(bill.rest, Style(shape.currency).places)
         loan = self._loan(given, title=shape.loan)
-        study: dict[str, Any] = {"loan": loan, "bill": bill}
+        study: dict[str, Any] = {"loan": loan, "bill": bill, "note": shape.note or ""}
         if shape.try_ is not None:
             study |= {"extra": tuple(shape.try_.extra), "paid_off_by": shape.try_.paid_off_by}
         for name, terms in shape.offers.items():
@@ -280,7 +284,11 @@ class _Reader:
             spare = {"spare": read_amount(shape.spare.amount, what=amount)}
             spare["order"] = choice(shape.spare.order, ORDERS, order)
         return self._in(
-            "", lambda: LoanSet(loans, needs=needs, own=shape.own, title=shape.loan, **spare, **self.shared), "spare"
+            "",
+            lambda: LoanSet(
+                loans, needs=needs, own=shape.own, title=shape.loan, note=shape.note or "", **spare, **self.shared
+            ),
+            "spare",
         )
 
     def _takeover(self, terms: TakeoverShape) -> Takeover:
@@ -290,7 +298,9 @@ class _Reader:
             known = ("balance", "rate"), ("payments_left", "years_left", "maturity")
             if "payment" not in given and all(name in given for name in known[0]) and not given.keys() & set(known[1]):
                 given["payment"] = round(bill.rest, Style(self.shape.currency).places)
-        return self._in("takeover", lambda: Takeover(**given, title=self.shape.loan, **self.shared))
+        return self._in(
+            "takeover", lambda: Takeover(**given, title=self.shape.loan, note=self.shape.note or "", **self.shared)
+        )
 
     def _bill(self, shape: BillShape, per_year: Scalar | None) -> Bill:
         often = read_per_year(_as_often(per_year))

@@ -58,7 +58,7 @@ class LoanSet(Shown):
         loans: by name; the same payments a year and, with dates, the same due days.
         needs: what is to be paid for with them; own money makes up the rest. own: what that must be, when it is known.
         spare: money put on the loans with every payment beyond what is due; a loan paid off hands its payment on.
-        currency, locale, title: how amounts are shown, and what the page is called.
+        currency, locale, title, note: how amounts are shown, what the page is called and remarks.
         order: one of "highest rate first", "smallest balance first", "as listed".
 
     >>> both = LoanSet({"bank": Loan(60_000, "4%", years=10), "agency": Loan(20_000, "6%", years=10)}, spare=200)
@@ -75,6 +75,7 @@ class LoanSet(Shown):
     currency: str = ""
     locale: str = "en"
     title: str = ""
+    note: str = ""
 
     def __post_init__(self) -> None:
         super().__post_init__()
@@ -87,6 +88,7 @@ class LoanSet(Shown):
             {"the file": self.currency, **{f"'{name}'": loan.currency for name, loan in self.loans.items()}}, at="loans"
         )
         a_text(self.title, what="title")
+        a_text(self.note, what="note")
         choice(self.order, ORDERS, "order")
         if len({loan.terms.per_year for loan in self.loans.values()}) > 1:
             raise InputError(
@@ -238,7 +240,8 @@ class LoanSet(Shown):
             np.array([row[2] for row in years.values()]), "Year", style.headed("Paid in the year", "money"),
         )  # fmt: skip
         how = "As agreed" if not self.extra else f"With {style.with_unit(self.extra, 'money')} more a payment"
-        return Document(self.title or "Loans together", tuple(blocks), f"{how}, to the smallest unit.", (chart,))
+        said = " ".join(filter(None, [self.note, f"{how}, to the smallest unit."]))
+        return Document(self.title or "Loans together", tuple(blocks), said, (chart,))
 
     def _whys(self) -> Whys:
         from pennyweight.instruments.loans.several_whys import several_whys

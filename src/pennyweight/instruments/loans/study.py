@@ -28,7 +28,7 @@ from pennyweight.instruments.loans.what_if import (
     read_offers,
 )
 from pennyweight.instruments.loans.working import working_as_dict, working_blocks
-from pennyweight.quantities.given import a_flag, a_mapping, an_instance
+from pennyweight.quantities.given import a_flag, a_mapping, a_text, an_instance
 
 __all__ = ["LoanStudy"]
 
@@ -43,7 +43,7 @@ class LoanStudy(Shown):
         offers: other loans by name, to stand beside this one.
         refinance: terms of the new loan, with `on`, `costs` and `horizon` (see refinancing).
         bill: what the lender's statement says, to be checked.
-        working: show how the level payment is worked out.
+        note: what to remark below the title. working: show how the level payment is worked out.
 
     Raises:
         InputError: when one of them cannot be.
@@ -61,11 +61,13 @@ class LoanStudy(Shown):
     refinance: Mapping[str, Any] | None = None
     bill: Bill | None = None
     working: bool = False
+    note: str = ""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         an_instance(self.loan, Loan, what="loan")
         a_flag(self.working, what="working")
+        a_text(self.note, what="note")
         read_offers(self.loan, self.offers, what="offers")
         if self.bill is not None:
             an_instance(self.bill, Bill, what="bill")
@@ -154,7 +156,7 @@ class LoanStudy(Shown):
         """The loan's document, what is asked standing after its key facts."""
         page = loan_document(self.loan)
         blocks = [*page.blocks[:1], *self._answers(), *page.blocks[1:]]
-        return Document(page.title, tuple(blocks), page.subtitle, page.charts)
+        return Document(page.title, tuple(blocks), " ".join(filter(None, [self.note, page.subtitle])), page.charts)
 
     def _whys(self) -> Whys:
         from pennyweight.instruments.loans.loan_whys import loan_whys

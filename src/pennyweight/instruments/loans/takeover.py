@@ -40,7 +40,8 @@ class Takeover(Shown):
         maturity: the day of the last payment; or payments_left, or years_left.
         original_amount, original_years, first_payment: what is known of the loan as it was made.
         payments_made: how many payments were due before, where the first one's day is not known.
-        per_year: payments a year. bill: what the lender bills. currency, locale, title: how amounts and page are shown.
+        per_year: payments a year. bill: what the lender bills.
+        currency, locale, title, note: how amounts and page are shown.
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
     >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
@@ -67,10 +68,12 @@ class Takeover(Shown):
     currency: str = ""
     locale: str = "en"
     title: str = ""
+    note: str = ""
 
     def __post_init__(self) -> None:
         super().__post_init__()
         a_text(self.title, what="title")
+        a_text(self.note, what="note")
         if self.bill is not None:
             an_instance(self.bill, Bill, what="bill")
         self._read()

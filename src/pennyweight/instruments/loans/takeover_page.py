@@ -47,7 +47,8 @@ def takeover_page(takeover: Takeover) -> Document:
         blocks.append(Text("What the loan was cannot be told; give original_amount, original_years or first_payment."))
     blocks += [*loan_tables(schedule), Checks(schedule.checks)]
     title = takeover.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
-    return Document(title, tuple(blocks), f"As of {takeover.calendar.start}, to the smallest unit.", loan_charts(rest))
+    said = " ".join(filter(None, [takeover.note, f"As of {takeover.calendar.start}, to the smallest unit."]))
+    return Document(title, tuple(blocks), said, loan_charts(rest))
 
 
 def contradictions(takeover: Takeover) -> tuple[str, ...]:

@@ -14,6 +14,7 @@ from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import Days, read_date
 from pennyweight.quantities.given import a_list
+from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
 __all__ = ["COLUMNS", "KINDS", "Date", "Row", "read_statements", "rows_of", "values_and_flows"]
@@ -111,7 +112,7 @@ def _without_kinds(table: CsvTable, days: Days, accounts: list[str]) -> list[Row
     valued = table.has("value")
     if valued and moves:
         return _values_beside_moves(table, days, accounts)
-    amounts = table.amounts("value") if valued else table.money()
+    amounts = table.amounts("value") if valued else read_money(table)
     return [
         row
         for day, account, amount in zip(days, accounts, amounts, strict=True)
@@ -123,7 +124,7 @@ def _values_beside_moves(table: CsvTable, days: Days, accounts: list[str]) -> li
     """Values and moves of the same rows: a value stands at the end of its day, what was moved that day in it."""
     values, amounts = table.gather(
         lambda: table.amounts("value", empty=np.nan),
-        lambda: table.amounts("amount", empty=0.0) if table.has("amount") else table.money(),
+        lambda: table.amounts("amount", empty=0.0) if table.has("amount") else read_money(table),
     )
     rows: list[Row] = []
     for day, account, value, amount in zip(days, accounts, values, amounts, strict=True):
