@@ -38,7 +38,7 @@ def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> I
         offsets: where each account begins in them, (accounts,), the first 0.
 
     Returns:
-        Rates (accounts,), NaN unless the outcome is ONE.
+        Rates (accounts,), NaN where the outcome has no rate.
 
     >>> account_rates([-100.0, 110.0, -50.0, 60.5], [0.0, 1.0, 0.0, 2.0], [0, 2]).rate.round(6).tolist()
     [0.1, 0.1]

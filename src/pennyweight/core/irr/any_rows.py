@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.irr import exact
+from pennyweight.core.irr.above_zero import has_one_above_zero
 from pennyweight.core.irr.outcome import IrrOutcome
 
 __all__ = ["any_rows"]
@@ -38,8 +39,15 @@ def any_rows(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int
     outcome[touching > 0] = IrrOutcome.TOUCHES
     outcome[crossing == 1] = IrrOutcome.ONE
     outcome[crossing + touching > 1] = IrrOutcome.SEVERAL
+    several = np.flatnonzero(outcome == IrrOutcome.SEVERAL)
+    if several.size:
+        above = np.bincount(row[~found.touches & ~edge & (at > 0)], minlength=rows.shape[0])
+        settled = several[has_one_above_zero(rows[several]) & (above[several] == 1)]
+        outcome[settled] = IrrOutcome.ONE_ABOVE_ZERO
     outcome[one_sign] = IrrOutcome.ONE_SIGN
     outcome[~finite] = IrrOutcome.UNDEFINED
     chosen = ~found.touches & ~edge & (outcome[row] == IrrOutcome.ONE)
+    rate[row[chosen]] = at[chosen]
+    chosen = ~found.touches & ~edge & (at > 0) & (outcome[row] == IrrOutcome.ONE_ABOVE_ZERO)
     rate[row[chosen]] = at[chosen]
     return rate, outcome

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.irr import cells
+from pennyweight.core.irr.above_zero import has_one_above_zero, rates_above_zero
 from pennyweight.core.irr.any_rows import any_rows
 
 __all__ = ["each_by_itself", "never_turns", "settled_rows"]
@@ -49,16 +50,20 @@ def never_turns(row: list[float], x: float) -> bool:
 
 
 def each_by_itself(rows: Floats) -> Floats:
-    """The rate of each row (rows, n), NaN where there is not exactly one; the same whatever rows stand beside it.
+    """The rate of each row (rows, n), NaN where it has none; the same whatever rows stand beside it.
 
     >>> each_by_itself(np.array([[-100.0, 30.0, -10.0, 110.0], [-100.0, 230.0, -132.0, 0.0]])).round(6).tolist()
     [0.107117, nan]
     """
     found = np.full(rows.shape[0], np.nan)
     rest = np.flatnonzero(~settled_rows(rows, found))
-    rest = rest[_may_have_one(rows[rest])] if rest.size else rest
-    if rest.size:
-        found[rest] = any_rows(rows[rest], None)[0]
+    may = _may_have_one(rows[rest]) if rest.size else np.empty(0, dtype=np.bool_)
+    several = rest[~may]
+    several = several[has_one_above_zero(rows[several])] if several.size else several
+    if several.size:
+        found[several] = rates_above_zero(rows[several])
+    if may.any():
+        found[rest[may]] = any_rows(rows[rest[may]], None)[0]
     return found
 
 

@@ -14,7 +14,7 @@ Floats: TypeAlias = NDArray[np.float64]
 
 
 class IrrOutcome(IntEnum):
-    """How a row stands: only ONE has an internal rate of return.
+    """How a row stands: ONE and ONE_ABOVE_ZERO have an internal rate of return.
 
     >>> IrrOutcome(2).name
     'SEVERAL'
@@ -34,6 +34,18 @@ class IrrOutcome(IntEnum):
     """Money only comes in, or only goes out, or there is none."""
     UNDEFINED = 6
     """A flow is not a number."""
+    ONE_ABOVE_ZERO = 7
+    """More than one rate, and by Norstrøm's criterion exactly one of them above zero: it is the internal "
+    "rate of return."""
+
+    @property
+    def has_rate(self) -> bool:
+        """Whether there is an internal rate of return.
+
+        >>> IrrOutcome.ONE_ABOVE_ZERO.has_rate, IrrOutcome.SEVERAL.has_rate
+        (True, False)
+        """
+        return self in (IrrOutcome.ONE, IrrOutcome.ONE_ABOVE_ZERO)
 
     @property
     def reason(self) -> str:
@@ -53,11 +65,12 @@ _REASONS = {
     IrrOutcome.EDGE: "all is lost or gained at once: the rate lies at -100% or beyond every number",
     IrrOutcome.ONE_SIGN: "money only comes in, or only goes out",
     IrrOutcome.UNDEFINED: "a flow is not a number",
+    IrrOutcome.ONE_ABOVE_ZERO: "",
 }
 
 
 class IrrOutcomes(NamedTuple):
-    """Rates (NaN unless the outcome is ONE) and outcomes, both of the leading shape of the flows.
+    """Rates (NaN unless the outcome is ONE or ONE_ABOVE_ZERO) and outcomes, both of the leading shape of the flows.
 
     >>> found = IrrOutcomes(np.array([0.1, np.nan]), np.array([0, 2], dtype=np.int8))
     >>> [IrrOutcome(k).name for k in found.outcome]

@@ -27,17 +27,21 @@ _FAST_FROM = 32  # rows from which the chunked method wins over the exact ones
 
 
 def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
-    """Return the internal rate of return of each row of flows, NaN where there is not exactly one.
+    """Return the internal rate of return of each row of flows, NaN where there is none.
+
+    Where several rates bring the present value to zero, it is the one above zero when the undiscounted running total
+    changes its sign exactly once and does not end at zero (Norstrøm's criterion: then there is exactly one above zero).
 
     Args:
         flows: money in positive, money out negative; shape (..., n).
-        times: when each flow happens, shape (n,) or (..., n), increasing, in years; left out: 0, 1, 2…
+        times: when each flow happens, shape (n,) or (..., n), in any order, in years; left out: 0, 1, 2…
 
     Returns:
         Rates per unit of time as fractions, shape (...). |present value at the rate| is at most
         1e-9 of the sum of |flows|. Rates are those above -100 %.
 
-    Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5.
+    Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5; C. Norstrøm,
+    Journal of Financial and Quantitative Analysis 7 (1972), 1835-1839.
 
     >>> round(float(irr([-1000.0, 600.0, 600.0])), 6)
     0.130662
@@ -106,12 +110,35 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
 
 
 def _merged(table: Floats, times: ArrayLike | None) -> tuple[Floats, Floats | None]:
-    """Flows of one time added up; times apart for each row are taken as they are."""
+    """Flows put in the order of their times, those of one time added up."""
     if times is None:
         return table, None
     when = np.asarray(times, dtype=np.float64)
-    if when.ndim > 1 or not (np.diff(when) == 0).any():
+    if (np.diff(when, axis=-1) > 0).all():
         return table, when
+    if when.ndim > 1:
+        when = np.broadcast_to(when, table.shape)
+        order = np.argsort(when, axis=-1, kind="stable")
+        when, table = np.take_along_axis(when, order, axis=-1), np.take_along_axis(table, order, axis=-1)
+        return _once_each(table, when)
+    order = np.argsort(when, kind="stable")
+    when, table = when[order], table[..., order]
     once, place = np.unique(when, return_inverse=True)
     starts = np.flatnonzero(np.append([True], np.diff(place) > 0))
     return np.asarray(np.add.reduceat(table, starts, axis=-1)), once
+
+
+def _once_each(table: Floats, when: Floats) -> tuple[Floats, Floats]:
+    """Rows whose times repeat, each with its own: what repeats is added to the first, and the rest comes later as 0."""
+    again = np.diff(when, axis=-1) == 0
+    if not again.any():
+        return table, when
+    lead, n = table.shape[:-1], table.shape[-1]
+    rows, times = table.reshape(-1, n).copy(), when.reshape(-1, n).copy()
+    for row, at in zip(rows, times, strict=True):
+        once, place = np.unique(at, return_inverse=True)
+        spread = max(float(once[-1] - once[0]), 1.0)
+        row[:] = np.bincount(place, weights=row, minlength=n)
+        at[: once.size] = once
+        at[once.size :] = once[-1] + spread * np.arange(1, n - once.size + 1) / n
+    return rows.reshape(*lead, n), times.reshape(*lead, n)

@@ -300,7 +300,7 @@ class Portfolio(Described):
             return Return(-1.0, -1.0)  # all that was there and was put in is lost
         times, place = np.unique((days - days[0]).astype(np.float64) / _DAYS_A_YEAR, return_inverse=True)
         found = irr.irr_outcomes(np.bincount(place, weights=amounts), times=times)
-        if IrrOutcome(int(found.outcome)) is not IrrOutcome.ONE:
+        if not IrrOutcome(int(found.outcome)).has_rate:
             raise NoAnswer("No single rate leads from the opening value and the flows to the closing value.")
         yearly = float(found.rate)
         with np.errstate(over="ignore"):
