@@ -29,13 +29,13 @@ def annuities() -> None:
     periods = generator.integers(6, 481, ANNUITIES).astype(float)
     rate = np.exp(generator.uniform(np.log(1e-4), np.log(0.03), ANNUITIES))
     owed = generator.uniform(1e3, 1e6, ANNUITIES)
-    payment = level_payment(owed=owed, rate=rate, periods=periods)
+    payment = level_payment(owed=owed, rate_per_period=rate, periods=periods)
     ours = best(lambda: rate_needed(owed=owed, payment=payment, periods=periods))
     floor = best(lambda: discount(rate, periods))
     some = 1_000
     loop = best(lambda: [annuity_brentq(owed[k], payment[k], periods[k]) for k in range(some)], 2) * ANNUITIES / some
     found = rate_needed(owed=owed, payment=payment, periods=periods)
-    error = np.abs(level_payment(owed=owed, rate=found, periods=periods) / payment - 1).max()
+    error = np.abs(level_payment(owed=owed, rate_per_period=found, periods=periods) / payment - 1).max()
     show(
         f"Rates of {ANNUITIES:,} annuities ({ours * 1e3:.0f} ms)",
         [

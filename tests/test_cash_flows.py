@@ -137,8 +137,8 @@ def test_flows_from_pandas() -> None:
     assert CashFlows.from_pandas(table).irr() == pytest.approx(0.15)
     plain = CashFlows.from_pandas(pd.DataFrame({"amount": [-100.0, 1.0, 101.0]}), period="month")
     assert plain.irr() == pytest.approx(1.01**12 - 1)
-    with pytest.raises(InputError, match="needs a column 'amount'"):
-        CashFlows.from_pandas(pd.DataFrame({"amt": [1.0]}))
+    with pytest.raises(InputError, match="none is 'amount'"):
+        CashFlows.from_pandas(pd.DataFrame({"amt": [1.0, 2.0], "other": [3.0, 4.0]}))
 
 
 def test_day_counts_and_the_day_of_valuation() -> None:

@@ -132,13 +132,13 @@ def test_annuities_keep_their_digits_at_tiny_rates(rate: str) -> None:
     expected = decimal_npv([0.0] + [1.0] * 40, rate)
     factor = float(annuity.annuity_factor(float(rate), 40))
     assert factor == pytest.approx(float(expected), rel=2e-14)
-    later = float(annuity.future_value(payment=1.0, rate=float(rate), periods=40))
+    later = float(annuity.future_value(payment=1.0, rate_per_period=float(rate), periods=40))
     assert later == pytest.approx(float(expected * (1 + Decimal(rate)) ** 40), rel=2e-14)
-    back = float(annuity.level_payment(owed=factor, rate=float(rate), periods=40))
+    back = float(annuity.level_payment(owed=factor, rate_per_period=float(rate), periods=40))
     assert back == pytest.approx(1.0, rel=1e-14)
 
 
 def test_annuities_without_interest_or_time() -> None:
-    assert float(annuity.present_value(payment=100.0, rate=0.0, periods=12)) == 1200.0
-    assert np.isnan(annuity.level_payment(owed=100.0, rate=0.05, periods=0))
+    assert float(annuity.present_value(payment=100.0, rate_per_period=0.0, periods=12)) == 1200.0
+    assert np.isnan(annuity.level_payment(owed=100.0, rate_per_period=0.05, periods=0))
     assert np.isnan(annuity.annuity_factor(-1.0, 3))

@@ -189,9 +189,9 @@ def test_rates_of_a_million_annuities() -> None:
     i = np.exp(generator.uniform(np.log(1e-9), np.log(0.6), n.size))
     i[::7] *= -0.01
     i[::11] = 0.0
-    payment = level_payment(owed=1.0, rate=i, periods=n)
+    payment = level_payment(owed=1.0, rate_per_period=i, periods=n)
     found = rate_needed(owed=1.0, payment=payment, periods=n)
-    again = level_payment(owed=1.0, rate=found, periods=n)
+    again = level_payment(owed=1.0, rate_per_period=found, periods=n)
     assert np.abs(again / payment - 1).max() < 1e-12
     clear = np.abs(i) > 1e-6
     assert np.abs(found / np.where(i == 0, 1, i) - 1)[clear].max() < 1e-7
@@ -203,10 +203,10 @@ def test_array_functions_broadcast_and_refuse_with_nan() -> None:
     assert np.isnan(table[:, 2]).all()
     assert float(rate_needed(owed=100.0, payment=110.0, periods=1)) == pytest.approx(0.1)
     start = rate_needed(owed=1000.0, payment=100.0, periods=12, paid="start")
-    assert float(present_value(payment=100.0, rate=start, periods=12, paid="start")) == pytest.approx(1000.0)
-    assert np.isnan(perpetuity_factor(0.02, growth=[0.02, 0.03])).all()
-    assert float(payments_needed(owed=100.0, payment=10.0, rate=0.0)) == 10.0
-    assert np.isnan(payments_needed(owed=100.0, payment=1.0, rate=0.05))
+    assert float(present_value(payment=100.0, rate_per_period=start, periods=12, paid="start")) == pytest.approx(1000.0)
+    assert np.isnan(perpetuity_factor(0.02, growth_per_period=[0.02, 0.03])).all()
+    assert float(payments_needed(owed=100.0, payment=10.0, rate_per_period=0.0)) == 10.0
+    assert np.isnan(payments_needed(owed=100.0, payment=1.0, rate_per_period=0.05))
 
 
 def test_numbers_in_a_number_out() -> None:
@@ -214,10 +214,10 @@ def test_numbers_in_a_number_out() -> None:
     calls = {
         "annuity_factor": lambda x: annuity_factor(x, 10),
         "perpetuity_factor": lambda x: perpetuity_factor(x),
-        "present_value": lambda x: present_value(payment=1.0, rate=x, periods=10),
-        "future_value": lambda x: pennyweight.future_value(payment=1.0, rate=x, periods=10),
-        "level_payment": lambda x: level_payment(owed=1.0, rate=x, periods=10),
-        "payments_needed": lambda x: payments_needed(owed=1.0, payment=0.5, rate=x),
+        "present_value": lambda x: present_value(payment=1.0, rate_per_period=x, periods=10),
+        "future_value": lambda x: pennyweight.future_value(payment=1.0, rate_per_period=x, periods=10),
+        "level_payment": lambda x: level_payment(owed=1.0, rate_per_period=x, periods=10),
+        "payments_needed": lambda x: payments_needed(owed=1.0, payment=0.5, rate_per_period=x),
         "rate_needed": lambda x: rate_needed(owed=1.0, payment=x, periods=30),
         "effective_rate": lambda x: pennyweight.effective_rate(x, 12),
         "nominal_rate": lambda x: pennyweight.nominal_rate(x, 12),
@@ -238,7 +238,7 @@ def test_growth_next_to_the_rate_keeps_its_digits(gap: float) -> None:
         context.prec = 60
         ratio = (1 + Decimal(growth)) / (1 + Decimal(rate))
         expected = sum(ratio**k for k in range(30)) / (1 + Decimal(rate))
-    assert float(annuity_factor(rate, 30, growth=growth)) == pytest.approx(float(expected), rel=1e-14)
+    assert float(annuity_factor(rate, 30, growth_per_period=growth)) == pytest.approx(float(expected), rel=1e-14)
 
 
 def test_working_shows_formula_numbers_steps_and_the_hands_answer() -> None:

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from pennyweight.analysis.why import Reason, Why
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loans.batch_events import LoanEvents
-    from pennyweight.core.loans.loan_book import LoanBook
     from pennyweight.documents.model import Document
     from pennyweight.errors import InputError, NoAnswer, PennyweightError, Place, SeveralAnswers
     from pennyweight.instruments.arrays.annuities import (
@@ -34,6 +33,7 @@ if TYPE_CHECKING:
         rate_needed,
     )
     from pennyweight.instruments.arrays.days import actual_actual_icma, days_between, year_fraction
+    from pennyweight.instruments.arrays.loan_book import LoanBook
     from pennyweight.instruments.arrays.loans import amortize
     from pennyweight.instruments.arrays.rates import effective_rate, nominal_rate
     from pennyweight.instruments.arrays.returns import irr, irr_outcomes
@@ -97,7 +97,7 @@ _HOMES = {
     "IrrOutcomes": "core.irr.outcome",
     "KnownRate": "quantities.rates",
     "Loan": "instruments.loans.loan",
-    "LoanBook": "core.loans.loan_book",
+    "LoanBook": "instruments.arrays.loan_book",
     "LoanEvents": "core.loans.batch_events",
     "LoanSet": "instruments.loans.several",
     "LoanStudy": "instruments.loans.study",

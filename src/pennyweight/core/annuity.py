@@ -1,6 +1,6 @@
 """Level and growing payments: worth today, worth later, the payment, the number of payments, the rate.
 
-Array functions (numbers in, a number out), everything per period: `rate` and `growth` per period, `periods` how
+Array functions (numbers in, a number out), everything per period: `rate_per_period`, `growth_per_period`, `periods` how
 many payments. Payments are at the end of each period, or at its start. Each value satisfies
 
     present = payment * a(periods, rate, growth) + future * (1 + rate) ** -periods
@@ -38,16 +38,19 @@ PAID: tuple[Paid, ...] = ("end", "start")
 _CHUNK = 8_192
 
 
-def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
+def annuity_factor(
+    rate_per_period: ArrayLike, periods: ArrayLike, *, growth_per_period: ArrayLike = 0.0, paid: Paid = "end"
+) -> Floats:
     """Return the worth today of payments 1, 1 + growth, (1 + growth) ** 2…, one a period.
 
-    `rate` and `growth` are of a period, `periods` how many there are; `paid` at the "end" or the "start" of each. NaN
-    where rate or growth is -1 or less. Shapes broadcast. Source: S. Kellison, "The Theory of Interest", 3rd ed., ch. 3.
+    `rate_per_period` and `growth_per_period` are of one period, `periods` how many there are; `paid` at the "end" or
+    the "start" of each. NaN where rate or growth is -1 or less. Shapes broadcast. Source: S. Kellison, "The Theory of
+    Interest", 3rd ed., ch. 3.
 
-    >>> round(float(annuity_factor(0.05, 10)), 6), float(annuity_factor(0.05, 10, growth=0.05)) == 10 / 1.05
+    >>> round(float(annuity_factor(0.05, 10)), 6), float(annuity_factor(0.05, 10, growth_per_period=0.05)) == 10 / 1.05
     (7.721735, True)
     """
-    i, n, g = _floats(rate), _floats(periods), _floats(growth)
+    i, n, g = _floats(rate_per_period), _floats(periods), _floats(growth_per_period)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         d = (g - i) / (1.0 + i)
         factor = np.where(d == 0, n, np.expm1(n * np.log1p(d)) / np.where(d == 0, 1.0, d))
@@ -56,15 +59,16 @@ def annuity_factor(rate: ArrayLike, periods: ArrayLike, *, growth: ArrayLike = 0
         return _scalar(np.where((i > -1) & (g > -1), factor, np.nan))
 
 
-def perpetuity_factor(rate: ArrayLike, *, growth: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
+def perpetuity_factor(rate_per_period: ArrayLike, *, growth_per_period: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
     """Return the worth today of payments that never end: 1 / (rate - growth), NaN unless rate > growth.
 
-    `rate` and `growth` are of a period; `paid` at the "end" or the "start" of each. Shapes broadcast.
+    `rate_per_period` and `growth_per_period` are of one period; `paid` at the "end" or the "start" of each. Shapes
+    broadcast.
 
-    >>> float(perpetuity_factor(0.05)), float(perpetuity_factor(0.05, growth=0.05))
+    >>> float(perpetuity_factor(0.05)), float(perpetuity_factor(0.05, growth_per_period=0.05))
     (20.0, nan)
     """
-    i, g = _floats(rate), _floats(growth)
+    i, g = _floats(rate_per_period), _floats(growth_per_period)
     with np.errstate(divide="ignore", invalid="ignore"):
         factor = (1.0 + i if choice(paid, PAID, "paid") == "start" else 1.0) / (i - g)
     return _scalar(np.where((i > g) & (g > -1), factor, np.nan))
@@ -74,21 +78,24 @@ def present_value(
     *,
     payment: ArrayLike = 0.0,
     future: ArrayLike = 0.0,
-    rate: ArrayLike,
+    rate_per_period: ArrayLike,
     periods: ArrayLike,
-    growth: ArrayLike = 0.0,
+    growth_per_period: ArrayLike = 0.0,
     paid: Paid = "end",
 ) -> Floats:
     """Return the worth today of `payment` each period and of `future` at the end of the last.
 
-    `rate` is that of a period; each payment grows by `growth` from the one before; `paid` at the "end" or the "start"
-    of each of the `periods`. Shapes broadcast.
+    `rate_per_period` is of one period (of a yearly 6% paid monthly 0.06 / 12); each payment grows by
+    `growth_per_period` from the one before; `paid` at the "end" or the "start" of each of the `periods`. Shapes
+    broadcast.
 
-    >>> round(float(present_value(payment=100.0, rate=0.05, periods=10)), 2)
+    >>> round(float(present_value(payment=100.0, rate_per_period=0.05, periods=10)), 2)
     772.17
     """
-    i, n = _floats(rate), _floats(periods)
-    worth = _floats(payment) * annuity_factor(i, n, growth=growth, paid=paid) + _floats(future) / _growth(i, n)
+    i, n = _floats(rate_per_period), _floats(periods)
+    worth = _floats(payment) * annuity_factor(i, n, growth_per_period=growth_per_period, paid=paid) + _floats(
+        future
+    ) / _growth(i, n)
     return _scalar(worth)
 
 
@@ -96,20 +103,20 @@ def future_value(
     *,
     payment: ArrayLike = 0.0,
     present: ArrayLike = 0.0,
-    rate: ArrayLike,
+    rate_per_period: ArrayLike,
     periods: ArrayLike,
-    growth: ArrayLike = 0.0,
+    growth_per_period: ArrayLike = 0.0,
     paid: Paid = "end",
 ) -> Floats:
     """Return what `payment` each period and `present` today have become at the end of the last period.
 
-    `rate`, `periods`, `growth` and `paid` as in `present_value`. Shapes broadcast.
+    `rate_per_period`, `periods`, `growth_per_period` and `paid` as in `present_value`. Shapes broadcast.
 
-    >>> round(float(future_value(payment=100.0, rate=0.05, periods=10)), 2)
+    >>> round(float(future_value(payment=100.0, rate_per_period=0.05, periods=10)), 2)
     1257.79
     """
-    i, n = _floats(rate), _floats(periods)
-    worth = _floats(payment) * annuity_factor(i, n, growth=growth, paid=paid) + _floats(present)
+    i, n = _floats(rate_per_period), _floats(periods)
+    worth = _floats(payment) * annuity_factor(i, n, growth_per_period=growth_per_period, paid=paid) + _floats(present)
     return _scalar(worth * _growth(i, n))
 
 
@@ -117,38 +124,38 @@ def level_payment(
     *,
     owed: ArrayLike,
     still_owed: ArrayLike = 0.0,
-    rate: ArrayLike,
+    rate_per_period: ArrayLike,
     periods: ArrayLike,
-    growth: ArrayLike = 0.0,
+    growth_per_period: ArrayLike = 0.0,
     paid: Paid = "end",
 ) -> Floats:
     """Return the payment each period that takes a debt from `owed` to `still_owed`; with growth, the first one.
 
-    `rate`, `periods`, `growth` and `paid` as in `present_value`. Shapes broadcast. NaN where there is no period to pay
-    in.
+    `rate_per_period`, `periods`, `growth_per_period` and `paid` as in `present_value`. Shapes broadcast. NaN where
+    there is no period to pay in.
 
-    >>> round(float(level_payment(owed=100_000.0, rate=0.06 / 12, periods=360)), 2)
+    >>> round(float(level_payment(owed=100_000.0, rate_per_period=0.06 / 12, periods=360)), 2)
     599.55
     """
-    i, n = _floats(rate), _floats(periods)
-    factor = annuity_factor(i, n, growth=growth, paid=paid)
+    i, n = _floats(rate_per_period), _floats(periods)
+    factor = annuity_factor(i, n, growth_per_period=growth_per_period, paid=paid)
     with np.errstate(divide="ignore", invalid="ignore"):
         payment = (_floats(owed) - _floats(still_owed) / _growth(i, n)) / factor
     return _scalar(np.where(np.isfinite(payment), payment, np.nan))
 
 
 def payments_needed(
-    *, owed: ArrayLike, payment: ArrayLike, still_owed: ArrayLike = 0.0, rate: ArrayLike, paid: Paid = "end"
+    *, owed: ArrayLike, payment: ArrayLike, still_owed: ArrayLike = 0.0, rate_per_period: ArrayLike, paid: Paid = "end"
 ) -> Floats:
     """Return how many level payments take a debt from `owed` to `still_owed`; not whole as a rule.
 
     log((payment - still_owed i) / (payment - owed i)) / log(1 + i). NaN where the payment never gets there.
-    `rate` is that of a period; `paid` at the "end" or the "start" of each. Shapes broadcast.
+    `rate_per_period` is of one period; `paid` at the "end" or the "start" of each. Shapes broadcast.
 
-    >>> round(float(payments_needed(owed=100_000.0, payment=599.5505251527570, rate=0.005)), 6)
+    >>> round(float(payments_needed(owed=100_000.0, payment=599.5505251527570, rate_per_period=0.005)), 6)
     360.0
     """
-    i = _floats(rate)
+    i = _floats(rate_per_period)
     each = _floats(payment) * (1.0 + i if choice(paid, PAID, "paid") == "start" else 1.0)
     a, b = _floats(owed), _floats(still_owed)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):

@@ -32,13 +32,13 @@ OUTLAYS: tuple[Outlay, ...] = ("all", "first")
 _EPS = np.finfo(np.float64).eps
 
 
-def discount_factors(rate: ArrayLike, times: ArrayLike) -> Floats:
-    """Return (1 + rate) ** -times, rate (...) against times (n,) or (..., n): shape (..., n).
+def discount_factors(rate_per_period: ArrayLike, times: ArrayLike) -> Floats:
+    """Return (1 + rate_per_period) ** -times, rates (...) against times (n,) or (..., n): shape (..., n).
 
     >>> discount_factors(0.25, [0, 1, 2]).tolist()
     [1.0, 0.8, 0.64]
     """
-    r = np.asarray(rate, dtype=np.float64)[..., None]
+    r = np.asarray(rate_per_period, dtype=np.float64)[..., None]
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         return np.where(r > -1, (1.0 + r) ** -np.asarray(times, dtype=np.float64), np.nan)
 
@@ -50,13 +50,13 @@ def discounted(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = N
     return table * discount_factors(rate, when)
 
 
-def npv(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
+def npv(flows: ArrayLike, rate_per_period: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
     """Return the net present value at time 0: sum of flow / (1 + rate) ** time.
 
     Args:
         flows: (..., n), in positive, out negative; the flow at time 0 is not discounted.
-        rate: effective, per unit of time, as a fraction above -1; NaN where it is not.
-        times: (n,) or (..., n); left out: 0, 1, 2…
+        rate_per_period: of one unit of the times, as a fraction above -1; NaN where it is not.
+        times: (n,) or (..., n), in any order; left out: 0, 1, 2…
 
     Source: Brealey, Myers, Allen, "Principles of Corporate Finance", ch. 2.
 
@@ -65,8 +65,8 @@ def npv(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = None) ->
     """
     table = np.asarray(flows, dtype=np.float64)
     if times is not None:
-        return np.asarray(discounted(table, rate, times=times).sum(axis=-1))[()]
-    r = np.asarray(rate, dtype=np.float64)
+        return np.asarray(discounted(table, rate_per_period, times=times).sum(axis=-1))[()]
+    r = np.asarray(rate_per_period, dtype=np.float64)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         v = np.where(r > -1, 1.0 / (1.0 + r), np.nan)
         total = np.zeros(np.broadcast_shapes(table.shape[:-1], v.shape))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.errors import InputError
 
-__all__ = ["LARGEST", "as_float", "is_whole_text", "read_row", "whole"]
+__all__ = ["LARGEST", "as_float", "is_pandas", "is_whole_text", "plain_numbers", "read_row", "whole"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -30,6 +30,8 @@ def as_float(given: object) -> float | None:
     """
     if type(given) is float:
         return given
+    if isinstance(given, np.ma.MaskedArray):
+        return None  # what is masked has no value, and what is not may be filled first
     if isinstance(given, np.ndarray) and given.ndim == 0:
         given = given.item()
     if isinstance(given, bool | np.bool_) or not isinstance(given, Real | Decimal):
@@ -40,6 +42,28 @@ def as_float(given: object) -> float | None:
         return float("-inf") if str(given).startswith("-") else float("inf")
     except (TypeError, ValueError):  # a signalling nan, a missing value
         return float("nan")
+
+
+def is_pandas(given: object) -> bool:
+    """Whether it is a Series or a DataFrame, without importing pandas.
+
+    >>> is_pandas([1.0])
+    False
+    """
+    kind = type(given)
+    return kind.__module__.partition(".")[0] == "pandas" and kind.__name__ in ("Series", "DataFrame")
+
+
+def plain_numbers(given: Any) -> Floats | None:
+    """A Series or DataFrame of plain numbers as an array; None when it holds anything else.
+
+    >>> plain_numbers([1.0]) is None
+    True
+    """
+    if not is_pandas(given):
+        return None
+    table = given.to_numpy()
+    return table.astype(np.float64, copy=False) if table.dtype.kind in "fiu" else None
 
 
 def whole(given: object, *, what: str, least: int, most: int) -> int:
@@ -70,7 +94,9 @@ def read_row(given: Any, *, what: str = "The amounts") -> Floats:
     >>> read_row([1, Decimal("2.5")]).tolist()
     [1.0, 2.5]
     """
-    if isinstance(given, np.ndarray) and given.dtype.kind in "fiu" and given.ndim == 1:
+    plain = plain_numbers(given)
+    given = given if plain is None else plain
+    if type(given) is np.ndarray and given.dtype.kind in "fiu" and given.ndim == 1:
         row = given.astype(np.float64)
     else:
         row = _one_by_one(given, what)
@@ -88,6 +114,10 @@ def read_row(given: Any, *, what: str = "The amounts") -> Floats:
 
 def _one_by_one(given: Any, what: str) -> Floats:
     rule = f"{what} must be numbers in one row, such as [-1000, 300, 420]"
+    if is_pandas(given) and given.ndim == 2:
+        raise InputError(f"{rule}; this is a table with {given.shape[1]} columns: take one of them.")
+    if isinstance(given, np.ma.MaskedArray):
+        raise InputError(f"{rule}; this is a masked array: fill it first, with .filled(0).")
     if isinstance(given, str | bytes | dict | set | frozenset) or not hasattr(given, "__iter__"):
         raise InputError(f"{rule}; this is {_kind(given)}.")
     if isinstance(given, np.ndarray) and given.ndim != 1:

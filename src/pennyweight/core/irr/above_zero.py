@@ -1,8 +1,8 @@
 """The one rate above zero of flows that have several: Norstrøm's criterion.
 
 When the undiscounted running total of flows changes its sign exactly once and does not end at zero, exactly one rate
-lies above zero: with s = log(1 + rate), the present value over s is the Laplace transform of the running total, which has no
-more zeros for s > 0 than the running total has changes of sign, and as many but for a multiple of two.
+lies above zero: with s = log(1 + rate), the present value over s is the Laplace transform of the running total, which
+has no more zeros for s > 0 than the running total has changes of sign, and as many but for a multiple of two.
 
 Source: C. Norstrøm, "A Sufficient Condition for a Unique Nonnegative Internal Rate of Return", Journal of Financial and
 Quantitative Analysis 7 (1972), 1835-1839.
@@ -47,7 +47,7 @@ def rates_above_zero(rows: Floats) -> Floats:
     Each row stops by itself, so that what stands beside it changes none of its digits.
 
     >>> rates_above_zero(np.array([[-100.0, 130.0, -15.0]])).round(6).tolist()
-    [0.171825]
+    [0.172015]
     """
     scaled = rows / np.abs(rows).max(axis=1, keepdims=True)
     end = np.sign(scaled.sum(axis=1))

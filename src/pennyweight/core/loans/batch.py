@@ -24,7 +24,7 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.core.loans.batch_events import CHUNK, Exactness, Happenings, LoanEvents
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.core.loans.level_payment import level_payments
-from pennyweight.core.loans.loan_book import LoanBook
+from pennyweight.core.loans.loan_book import Books
 from pennyweight.errors import InputError, choice
 
 __all__ = ["amortize"]
@@ -44,7 +44,7 @@ def amortize(
     extra_moves: Literal["term", "payment"] = "term",
     rows: bool = False,
     threads: int | None = None,
-) -> LoanBook:
+) -> Books:
     """Keep the books of many level-payment loans, each rounded half up to the smallest unit at every payment.
 
     Args:
@@ -147,9 +147,9 @@ class _Out:
         self.number = np.zeros(loans, np.int64)
         self.rows = [np.zeros((rows, loans)) for _ in range(4)] if rows else []
 
-    def book(self, units: float, rows: int) -> LoanBook:
+    def book(self, units: float, rows: int) -> Books:
         figures = (self.payment / units, self.number, self.last / units, self.interest / units, self.paid / units)
-        return LoanBook(*figures, *(table[1 : rows + 1] / units for table in self.rows))
+        return Books(*figures, *(table[1 : rows + 1] / units for table in self.rows))
 
 
 @dataclass(slots=True)

@@ -8,23 +8,16 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.described import Described
-
 Floats: TypeAlias = NDArray[np.float64]
 Ints: TypeAlias = NDArray[np.int64]
 
 
-__all__ = ["LoanBook"]
+__all__ = ["Books"]
 
 
-@dataclass(frozen=True, slots=True, repr=False)
-class LoanBook(Described):
-    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end.
-
-    >>> from pennyweight import amortize
-    >>> amortize([1_000, 2_000], "6%", [12, 24]).payment.tolist()
-    [86.07, 88.64]
-    """
+@dataclass(frozen=True, slots=True)
+class Books:
+    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end."""
 
     payment: Floats
     """The first level payment."""

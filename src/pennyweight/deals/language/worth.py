@@ -131,13 +131,13 @@ def equivalent_annual(
 def present_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
     """The worth today of a payment each period."""
     i = rates.per_period(rate, time.per_year)
-    return annuity.present_value(payment=payment, rate=i, periods=years * time.per_year)
+    return annuity.present_value(payment=payment, rate_per_period=i, periods=years * time.per_year)
 
 
 def future_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
     """What a payment each period has become."""
     i = rates.per_period(rate, time.per_year)
-    return annuity.future_value(payment=payment, rate=i, periods=years * time.per_year)
+    return annuity.future_value(payment=payment, rate_per_period=i, periods=years * time.per_year)
 
 
 def loan_payment(time: Timeline, owed: Floats, rate: Floats, years: Floats, per_year: Floats | None = None) -> Floats:
@@ -145,7 +145,7 @@ def loan_payment(time: Timeline, owed: Floats, rate: Floats, years: Floats, per_
     # A loan is paid monthly whatever the deal's timeline, as loans in deals are.
     often = np.full(1, 12.0) if per_year is None else per_year
     often = np.where((often >= 1) & (often == np.round(often)), often, np.nan)
-    return annuity.level_payment(owed=owed, rate=rate / often, periods=years * often)
+    return annuity.level_payment(owed=owed, rate_per_period=rate / often, periods=years * often)
 
 
 # Depreciation.

@@ -9,6 +9,6 @@ __all__ = ["actual_actual_icma", "days_between", "year_fraction"]
 
 _BETWEEN = {"start": "days", "end": "days", "day_count": "day count", "termination": "optional days"}
 
-year_fraction = reading(daycount.year_fraction, **_BETWEEN)
-days_between = reading(daycount.days_between, **_BETWEEN)
-actual_actual_icma = reading(daycount.actual_actual_icma, start="days", end="days", regular="day pair")
+year_fraction = reading(daycount.year_fraction, _BETWEEN)
+days_between = reading(daycount.days_between, _BETWEEN)
+actual_actual_icma = reading(daycount.actual_actual_icma, {"start": "days", "end": "days", "regular": "day pair"})

@@ -7,5 +7,5 @@ from pennyweight.instruments.arrays.reading import reading
 
 __all__ = ["effective_rate", "nominal_rate"]
 
-effective_rate = reading(rates.effective_rate, nominal="rate", per_year="compounding")
-nominal_rate = reading(rates.nominal_rate, effective="rate", per_year="compounding")
+effective_rate = reading(rates.effective_rate, {"nominal": "rate", "per_year": "compounding"}, gives_rate=True)
+nominal_rate = reading(rates.nominal_rate, {"effective": "rate", "per_year": "compounding"}, gives_rate=True)

@@ -8,7 +8,7 @@ so are shapes that do not fit together. Where an element of the answer is not de
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import wraps
 from typing import Any, TypeAlias, TypeVar, cast
 
@@ -16,9 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.errors import InputError, within
+from pennyweight.instruments.arrays.labels import Labels, refuse_dates
+from pennyweight.instruments.arrays.loan_book import LoanBook
 from pennyweight.quantities.dates import read_date, read_dates, read_day_count
-from pennyweight.quantities.numbers import LARGEST, as_float
-from pennyweight.quantities.periods import read_compounding
+from pennyweight.quantities.numbers import LARGEST, as_float, is_pandas, plain_numbers
+from pennyweight.quantities.periods import read_compounding, word_for
 from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 
 __all__ = ["PAYMENTS", "RATES", "reading"]
@@ -28,21 +30,39 @@ Function = TypeVar("Function", bound=Callable[..., Any])
 
 
 PAYMENTS = dict.fromkeys(("payment", "future", "present", "owed", "still_owed", "periods"), "numbers")
-RATES = {"rate": "rate", "growth": "rate"}
+RATES = {"rate_per_period": "per period", "growth_per_period": "per period"}
 """The kinds of the arguments that many functions share."""
 
+_OLD_WORDS = {"rate": "rate_per_period", "growth": "growth_per_period"}
 
-def reading(function: Function, **kinds: str) -> Function:
-    """The function with its arguments read by kind, and its surprises turned into errors of the family."""
+
+def reading(function: Function, kinds: Mapping[str, str], *, gives_rate: bool = False) -> Function:
+    """The function with its arguments read by kind, and its surprises turned into errors of the family.
+
+    What pandas hands over keeps its labels. With `gives_rate` a single answer is a rate that goes in as it came out.
+    """
     names = list(inspect.signature(function).parameters)
 
-    def read(name: str, value: Any) -> Any:
-        return _READERS[kinds[name]](value, name) if name in kinds else value
+    def read(name: str, value: Any, labels: Labels) -> Any:
+        if name not in kinds:
+            return value
+        if is_pandas(value):
+            if kinds[name] == "row" and "flows" in names:
+                refuse_dates(name, value)
+            labels.take(name, value, rows=kinds[name] in ("row", "times"))
+        return _READERS[kinds[name]](value, name)
 
     @wraps(function)
     def call(*args: Any, **kwargs: Any) -> Any:
-        given = [read(name, value) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
-        named = {name: read(name, value) for name, value in kwargs.items()}
+        for old, new in _OLD_WORDS.items():
+            if old in kwargs and old not in names and new in names:
+                raise InputError(
+                    f"{old} is called {new} here: the one of a single period (a yearly 6% paid monthly is 0.06 / 12).",
+                    at=old,
+                )
+        labels = Labels()
+        given = [read(name, value, labels) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
+        named = {name: read(name, value, labels) for name, value in kwargs.items()}
         _check_times({**dict(zip(names, given, strict=False)), **named})
         try:
             with np.errstate(all="ignore"):
@@ -55,8 +75,16 @@ def reading(function: Function, **kinds: str) -> Function:
                 if isinstance(value, np.ndarray)
             )  # fmt: skip
             raise InputError(f"The shapes do not fit together: {shapes}.") from None
-        if isinstance(answer, np.ndarray | np.float64) and np.isinf(answer).any():
-            return np.where(np.isinf(answer), np.nan, answer)[()]
+        if isinstance(answer, np.ndarray | np.float64):
+            if np.isinf(answer).any():
+                answer = np.where(np.isinf(answer), np.nan, answer)[()]
+            if gives_rate and answer.ndim == 0 and np.isfinite(answer):
+                return KnownRate(answer)
+            return labels.give(answer)
+        if isinstance(answer, tuple) and hasattr(answer, "_make"):
+            return answer._make(labels.give(part) for part in answer)
+        if isinstance(answer, LoanBook) and labels.index is not None:
+            return answer.labelled(labels.index)
         return answer
 
     return cast(Function, call)
@@ -64,8 +92,13 @@ def reading(function: Function, **kinds: str) -> Function:
 
 def _floats(given: Any, what: str) -> Floats:
     """Numbers of any shape."""
-    if isinstance(given, np.ndarray) and given.dtype.kind in "fiu":
+    plain = plain_numbers(given)
+    if plain is not None:
+        return plain
+    if type(given) is np.ndarray and given.dtype.kind in "fiu":
         return given.astype(np.float64, copy=False)
+    if isinstance(given, np.ma.MaskedArray):
+        raise InputError(f"{what} is a masked array; fill it first, with .filled(…).", at=what)
     number = as_float(given)
     if number is not None:
         return np.asarray(number)
@@ -100,16 +133,58 @@ def _times(given: Any, what: str) -> Floats | None:
     if given is None:
         return None
     table = _row(given, what)
-    if not np.isfinite(table).all() or (np.diff(table, axis=-1) <= 0).any():
-        raise InputError(f"{what} must be numbers that increase from one flow to the next.", at=what)
+    if not np.isfinite(table).all():
+        raise InputError(f"{what} must be finite numbers, one a flow.", at=what)
     return table
 
 
 def _as_fraction(given: Any, what: str) -> Any:
-    """A rate as a fraction, whatever its period; a text is read as a yearly effective one."""
+    """A yearly rate as a fraction; a text that says how it compounds is turned into the effective one."""
     if isinstance(given, str | Rate):
         return read_rate(given, what=what).effective()
     return _floats(given, what)
+
+
+def _per_period(given: Any, what: str) -> Any:
+    """A rate of one period: a text, a number below 1, what came out of a result, or an array of fractions."""
+    if isinstance(given, str | Rate | KnownRate):
+        rate = read_rate(given, what=what)
+        if rate.compounding is not None:
+            shown = f"'{given}'" if isinstance(given, str) else f"{float(rate.value):g}, {word_for(rate.compounding)}"
+            raise InputError(
+                f"{what} is {shown}, which says how a yearly rate compounds; a rate of one period is plain: of "
+                "a yearly "
+                "6% paid monthly it is 0.06 / 12.",
+                at=what,
+            )
+        return np.asarray(rate.value)
+    number = None if type(given) is np.ndarray and given.ndim else as_float(given)
+    if number is not None:
+        if abs(number) >= 1 and np.isfinite(number):
+            raise InputError(_large(what, number, f"KnownRate({number:g})"), at=what)
+        return np.asarray(number)
+    table = _floats(given, what)
+    whole = _integers(given, table)
+    if whole is not None and (wrong := np.flatnonzero(whole & (np.abs(table.reshape(-1)) >= 1))).size:
+        place, found = int(wrong[0]), float(table.reshape(-1)[wrong[0]])
+        raise InputError(_large(f"{what}[{place}]", found, f"{found:.1f}"), at=what)
+    return table
+
+
+def _large(what: str, found: float, meant: str) -> str:
+    hint = f"write {found:g}% as {found / 100:g}" if abs(found) < 1_000 else "write a rate such as 0.05"
+    return f"{what} is {found:g}, which is {found * 100:g}% in one period; {hint}, or {meant} if you mean that."
+
+
+def _integers(given: Any, table: Floats) -> NDArray[np.bool_] | None:
+    """Which elements were given as whole numbers; None when none was."""
+    kind = getattr(getattr(given, "dtype", None), "kind", "")
+    if kind in ("i", "u"):
+        return np.ones(table.size, dtype=np.bool_)
+    if kind == "f" or (hasattr(given, "dtypes") and not any(one.kind in "iu" for one in given.dtypes)):
+        return None
+    flat = np.array(given.to_numpy() if hasattr(given, "to_numpy") else given, dtype=object).reshape(-1)
+    return np.array([isinstance(one, int | np.integer) for one in flat], dtype=np.bool_)
 
 
 def _as_quoted(given: Any, what: str) -> Floats:
@@ -149,13 +224,26 @@ _READERS: dict[str, Callable[[Any, str], Any]] = {
     "row": _row,
     "times": _times,
     "rate": _as_fraction,
+    "per period": _per_period,
     "quoted": _as_quoted,
     "days": _days,
     "optional days": lambda given, what: None if given is None else _days(given, what),
     "day pair": _day_pair,
     "day count": lambda given, _: read_day_count(given),
-    "compounding": lambda given, what: read_compounding(given, what=what),
+    "compounding": lambda given, what: _compounding(given, what),
 }
+
+
+def _compounding(given: Any, what: str) -> float:
+    """How often a rate compounds: any number above zero, 0.5 being every two years, infinite or a word."""
+    number = None if isinstance(given, str) else as_float(given)
+    if number is None:
+        return read_compounding(given, what=what)
+    if not number > 0:
+        raise InputError(
+            f"{what} is {number:g}; write a number above 0, math.inf for continuously, or a word.", at=what
+        )
+    return number
 
 
 def _check_times(given: dict[str, Any]) -> None:

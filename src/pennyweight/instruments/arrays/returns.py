@@ -7,5 +7,7 @@ from pennyweight.instruments.arrays.reading import reading
 
 __all__ = ["irr", "irr_outcomes"]
 
-irr = reading(rates.irr, flows="row", times="times")
-irr_outcomes = reading(rates.irr_outcomes, flows="row", times="times")
+_FLOWS = {"flows": "row", "times": "times"}
+
+irr = reading(rates.irr, _FLOWS, gives_rate=True)
+irr_outcomes = reading(rates.irr_outcomes, _FLOWS)

@@ -7,5 +7,5 @@ from pennyweight.instruments.arrays.reading import reading
 
 __all__ = ["discount_factors", "npv"]
 
-npv = reading(flows.npv, flows="row", rate="rate", times="times")
-discount_factors = reading(flows.discount_factors, rate="rate", times="row")
+npv = reading(flows.npv, {"flows": "row", "rate_per_period": "per period", "times": "times"})
+discount_factors = reading(flows.discount_factors, {"rate_per_period": "per period", "times": "row"})

@@ -20,10 +20,11 @@ from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
-from pennyweight.instruments.flows.flow_files import by_day, flows_of_pandas, read_flows
-from pennyweight.quantities.dates import Days, read_date, read_dates, read_day_count
+from pennyweight.instruments.flows.flow_files import by_day, read_flows
+from pennyweight.instruments.flows.pandas_flows import read_given
+from pennyweight.quantities.dates import Days, read_date, read_day_count
 from pennyweight.quantities.given import a_flag, a_path
-from pennyweight.quantities.numbers import read_row
+from pennyweight.quantities.numbers import is_pandas
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate, read_rate
 from pennyweight.quantities.units import check_currency
@@ -46,8 +47,9 @@ class CashFlows(Described):
     """Flows, money in positive and money out negative, one a period or each on a date.
 
     Args:
-        amounts: the flows. Without dates the first stands at time 0, the others at the ends of the periods.
-        period: how long a period is: "year", "quarter", "month"…; only without dates.
+        amounts: the flows: a list, an array, or a Series or table of pandas, whose days or periods are read. Without
+            dates the first stands at time 0, the others at the ends of the periods.
+        period: how long a period is: "year" (left out), "quarter", "month"…; only without dates.
         dates: one date a flow, in any order, several on a day allowed; they are put in order.
         day_count: how time between dates is counted; only with dates.
         valued_on: the day on which the flows are valued; left out: the first date.
@@ -71,26 +73,18 @@ class CashFlows(Described):
         self,
         amounts: ArrayLike,
         *,
-        period: str = "year",
+        period: str | None = None,
         dates: Sequence[str | dt.date | np.datetime64] | Days | None = None,
         day_count: str = "actual/365",
         valued_on: str | dt.date | np.datetime64 | None = None,
         currency: str = "",
     ) -> None:
-        flows = read_row(amounts)
         check_currency(currency)
-        days: Days | None = None
+        flows, days, period = read_given(amounts, dates, period)
         count = read_day_count(day_count)
         valued = None if valued_on is None else read_date(valued_on, what="valued_on")
-        if dates is None and (valued is not None or count != "actual/365"):
+        if days is None and (valued is not None or count != "actual/365"):
             raise InputError("day_count and valued_on need dates; these flows have none, one comes each period.")
-        if dates is not None:
-            days = read_dates(dates)
-            if days.size != flows.size:
-                raise InputError(f"{flows.size} amounts and {days.size} dates: each amount needs its date.")
-            order = np.argsort(days, kind="stable")
-            days, flows = days[order], flows[order]
-        choice(period, PER_YEAR, "period")
         frozen(self, amounts=flows, period=period, dates=days, day_count=count, valued_on=valued, currency=currency)
 
     @classmethod
@@ -126,13 +120,11 @@ class CashFlows(Described):
         amounts, dates = read_flows(a_path(path), period, reading_of(columns, decimal, sheet, order))
         if dates is not None:
             return cls(amounts, dates=dates, day_count=day_count, valued_on=valued_on, currency=currency)
-        return cls(amounts, period=period or "year", day_count=day_count, valued_on=valued_on, currency=currency)
+        return cls(amounts, period=period, day_count=day_count, valued_on=valued_on, currency=currency)
 
     @classmethod
-    def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str = "year", currency: str = "") -> CashFlows:
-        """Flows of a Series, or of the columns `amount` and `date` of a DataFrame.
-
-        A Series whose index holds dates gives dated flows, any other one a period in its order.
+    def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str | None = None, currency: str = "") -> CashFlows:
+        """Flows of a Series, or of the columns `amount` and `date` or `period` of a DataFrame, as CashFlows reads them.
 
         `data` holds the amounts; `period` and `currency` as in CashFlows.
 
@@ -140,8 +132,9 @@ class CashFlows(Described):
         >>> CashFlows.from_pandas(pd.Series([-100.0, 60.0, 60.0])).amounts.tolist()
         [-100.0, 60.0, 60.0]
         """
-        amounts, dates = flows_of_pandas(data)
-        return cls(amounts, dates=dates, period=period if dates is None else "year", currency=currency)
+        if not is_pandas(data):
+            raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.", at="from_pandas")
+        return cls(data, period=period, currency=currency)
 
     @cached_property
     def times(self) -> Floats:
@@ -179,7 +172,7 @@ class CashFlows(Described):
         return sorted(self._yearly(rate) for rate in (*crossing, *touching))
 
     def irr(self) -> float:
-        """The internal rate of return.
+        """The internal rate of return; of several, the one above zero when the running total crosses zero just once.
 
         Raises NoAnswer when there is none, or when the present value touches zero without crossing it, and
         SeveralAnswers, which carries all of them.
@@ -190,7 +183,7 @@ class CashFlows(Described):
         flows, times = self._for_irr()
         found = core_irr.irr_outcomes(flows, times=times)
         outcome = IrrOutcome(int(found.outcome))
-        if outcome is IrrOutcome.ONE:
+        if outcome.has_rate:
             return self._yearly(float(found.rate))
         if outcome is IrrOutcome.SEVERAL:
             rates = self.irrs()

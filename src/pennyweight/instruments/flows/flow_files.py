@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +13,7 @@ from pennyweight.quantities.dates import Days
 from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
-__all__ = ["by_day", "flows_of_pandas", "read_flows"]
+__all__ = ["COLUMNS", "by_day", "read_flows"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -43,23 +43,6 @@ def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats
     table.finish()
     reading.finish(table)
     return (amounts, days) if when == "date" else (_by_period(table, days, amounts), None)
-
-
-def flows_of_pandas(data: Any) -> tuple[Any, Any]:
-    """The amounts of a Series, or of the column `amount` of a DataFrame, and their dates; None when they have none."""
-    import pandas as pd
-
-    if not isinstance(data, pd.Series | pd.DataFrame):
-        raise InputError(f"from_pandas takes a Series or a DataFrame, not {data!r}.", at="from_pandas")
-    if isinstance(data, pd.DataFrame):
-        if "amount" not in data.columns:
-            raise InputError(f"The table needs a column 'amount'; it has {', '.join(map(str, data.columns))}.")
-        dates = data["date"] if "date" in data.columns else data.index
-        data = data["amount"].set_axis(pd.Index(dates))
-    index = data.index
-    if isinstance(index, pd.DatetimeIndex):
-        return data, index.to_numpy().astype("datetime64[D]")
-    return data, None if pd.api.types.is_numeric_dtype(index) else list(index)
 
 
 def by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:

@@ -194,7 +194,7 @@ class Plan(Shown):
     def _standing(self, count: int) -> float:
         """What stands after `count` payments' periods."""
         t = self.terms
-        factor = float(annuity.annuity_factor(t.known_i, count, growth=t.g, paid=t.paid)) if count else 0.0
+        factor = float(annuity.annuity_factor(t.known_i, count, growth_per_period=t.g, paid=t.paid)) if count else 0.0
         begun = t.known_start * (1 + t.known_i) ** t.wait
         return float((begun + t.kind.sign * t.known_pay * factor) * (1 + t.known_i) ** count)
 

@@ -67,7 +67,9 @@ def _answer(plan: Plan) -> Derivation:
 def _factors(t: PlanTerms) -> tuple[float, float]:
     """(a, v): what one a period is worth at the start, and what one at the end is."""
     i, n = t.known_i, t.known_n
-    return float(annuity.annuity_factor(i, n, growth=t.g, paid=t.paid)) / (1 + i) ** t.wait, (1 + i) ** -(n + t.wait)
+    return float(annuity.annuity_factor(i, n, growth_per_period=t.g, paid=t.paid)) / (1 + i) ** t.wait, (1 + i) ** -(
+        n + t.wait
+    )
 
 
 def _sides(t: PlanTerms) -> tuple[float, float]:

@@ -280,9 +280,9 @@ def _amount(t: PlanTerms) -> float:
     """Start, payment or end by the equation."""
     i, n, sign = t.known_i, t.known_n, t.kind.sign
     if n == inf:
-        factor = float(annuity.perpetuity_factor(i, growth=t.g, paid=t.paid)) * (1 + i) ** -t.wait
+        factor = float(annuity.perpetuity_factor(i, growth_per_period=t.g, paid=t.paid)) * (1 + i) ** -t.wait
         return float(t.known_pay * factor if t.find == t.kind.names[0] else t.known_start / factor)
-    factor = float(annuity.annuity_factor(i, n, growth=t.g, paid=t.paid))
+    factor = float(annuity.annuity_factor(i, n, growth_per_period=t.g, paid=t.paid))
     with np.errstate(over="ignore"):
         waiting, whole = float(np.exp(t.wait * np.log1p(i))), float(np.exp((t.wait + n) * np.log1p(i)))
     if t.find == t.kind.names[0]:
@@ -311,7 +311,7 @@ def _periods(t: PlanTerms) -> float:
     if t.g == 0:
         count = float(
             annuity.payments_needed(
-                owed=-sign * begun, still_owed=-sign * t.known_end, payment=t.known_pay, rate=i, paid=t.paid
+                owed=-sign * begun, still_owed=-sign * t.known_end, payment=t.known_pay, rate_per_period=i, paid=t.paid
             )
         )
         if not isfinite(count):
@@ -326,7 +326,7 @@ def _periods_growing(t: PlanTerms, begun: float) -> float:
 
     def short(n: Floats | float) -> Floats:
         with np.errstate(all="ignore"):
-            worth = annuity.annuity_factor(i, n, growth=t.g, paid=t.paid) * sign * t.known_pay + begun
+            worth = annuity.annuity_factor(i, n, growth_per_period=t.g, paid=t.paid) * sign * t.known_pay + begun
             return np.asarray(worth * np.exp(np.asarray(n) * np.log1p(i)) - t.known_end)
 
     def turned(before: float, n: float) -> bool:

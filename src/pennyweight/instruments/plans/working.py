@@ -102,7 +102,7 @@ class PlanWorking(Shown):
         i, n = t.known_i, t.known_n
         if n == inf:
             return (*self._forever(), None)
-        factor = float(annuity.annuity_factor(i, n, growth=t.g, paid=t.paid)) / (1 + i) ** t.wait
+        factor = float(annuity.annuity_factor(i, n, growth_per_period=t.g, paid=t.paid)) / (1 + i) ** t.wait
         discount = (1 + i) ** -(n + t.wait)
         names = self._factor_names()
         sign = "-" if t.kind.sign > 0 else "+"

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from pennyweight.described import Described
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.dates import Days, read_dates
+from pennyweight.instruments.flows.pandas_flows import check_days
+from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_path
 from pennyweight.quantities.numbers import read_row
 from pennyweight.reading.tables import read_csv, reading_of
@@ -39,6 +40,7 @@ class Benchmark(Described):
 
     def __post_init__(self) -> None:
         dates, levels = read_dates(self.dates), read_row(self.levels, what="levels")
+        check_days(self.levels, dates, "levels")
         if dates.size != levels.size:
             raise InputError(f"{levels.size} levels and {dates.size} dates: each level needs its date.")
         if (levels <= 0).any():
@@ -75,19 +77,21 @@ class Benchmark(Described):
             raise InputError(f"{path} needs levels above zero.", at=Place.of_file(path))
         return cls(dates, levels)
 
-    def at(self, days: Days) -> Floats:
+    def at(self, days: object) -> Floats:
         """The last level on or before each day.
 
-        `days` is an array of days, (n,); the levels have the same shape.
+        `days` are days, (n,), or a single one; the levels have the same shape.
 
         >>> index = Benchmark(["2026-01-01", "2026-07-01"], [100.0, 104.0])
         >>> index.at(np.array(["2026-05-05", "2026-08-08"], dtype="datetime64[D]")).tolist()
         [100.0, 104.0]
         """
-        place = np.searchsorted(self.dates, days, side="right") - 1
+        many = isinstance(days, list | tuple) or getattr(days, "ndim", 0) > 0
+        asked = read_dates(days, what="days") if many else np.array([read_date(days, what="days")])
+        place = np.searchsorted(self.dates, asked, side="right") - 1
         if (place < 0).any():
-            raise InputError(f"The benchmark begins on {self.dates[0]}, after {days[0]}.")
-        return self.levels[place]
+            raise InputError(f"The benchmark begins on {self.dates[0]}, after {asked.min()}.", at="days")
+        return self.levels[place] if many else self.levels[place[0]]
 
 
 def keep_copies(owner: object, **fields: object) -> None:

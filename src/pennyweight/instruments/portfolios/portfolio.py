@@ -15,6 +15,7 @@ from pennyweight.core.irr import rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
+from pennyweight.instruments.flows.pandas_flows import check_days
 from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
 from pennyweight.instruments.portfolios.statements import Date, read_statements, values_and_flows
@@ -70,6 +71,8 @@ class Portfolio(Described):
         flow_dates, flows = np.empty(0, "datetime64[D]"), np.empty(0)
         if not all(_is_empty(one) for one in (self.flows, self.flow_dates)):
             flow_dates, flows = read_dates(self.flow_dates), read_row(self.flows, what="flows")
+        check_days(self.values, dates, "values")
+        check_days(self.flows, flow_dates, "flows")
         if dates.size != values.size or flow_dates.size != flows.size:
             raise InputError("Each value needs its date, and each flow its own.")
         if dates.size < 2 or (np.diff(dates).astype(np.int64) <= 0).any():

@@ -1,0 +1,62 @@
+"""What many loans come to, as a table too, under the labels of what was handed over."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.core.loans.loan_book import Books
+from pennyweight.described import Described
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["LoanBook"]
+
+_FIGURES = ("payment", "payments", "last_payment", "total_interest", "total_paid")
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class LoanBook(Described, Books):
+    """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end.
+
+    >>> from pennyweight import amortize
+    >>> amortize([1_000, 2_000], "6%", [12, 24]).payment.tolist()
+    [86.07, 88.64]
+    """
+
+    index: Any = field(default=None, repr=False)
+    """The labels of the loans, when a Series was handed over; else None."""
+
+    @classmethod
+    def of(cls, books: Books) -> LoanBook:
+        """The same figures, to be handed over.
+
+        `books` are those of the core.
+
+        >>> from pennyweight.core.loans.batch import amortize
+        >>> LoanBook.of(amortize([1_000], [0.06], [12])).payment.tolist()
+        [86.07]
+        """
+        return cls(**{part.name: getattr(books, part.name) for part in fields(books)})
+
+    def labelled(self, index: Any) -> LoanBook:
+        """The same under these labels, one a loan.
+
+        `index` are the labels.
+
+        >>> from pennyweight import amortize
+        >>> amortize([1_000, 2_000], "6%", 12).labelled(["a", "b"]).frame.loc["b", "payment"]
+        np.float64(172.13)
+        """
+        return replace(self, index=index) if len(index) == self.payment.size else self
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row a loan: its payments and what they come to, under the labels that were handed over."""
+        import pandas as pd
+
+        columns = {name: np.asarray(getattr(self, name)) for name in _FIGURES}
+        return pd.DataFrame(columns, index=self.index)
