@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import Definition, Goal
 from pennyweight.deals.language.nodes import show
-from pennyweight.deals.undefined import loan_trouble, value_of, why_undefined
+from pennyweight.deals.undefined import loan_trouble, told_beside, value_of, why_undefined
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
 
@@ -43,6 +43,8 @@ class Figure(Described):
     unit: str
     reason: str
     formula: str
+    remark: str = ""
+    """What is to be said beside its value: of several rates which one it is, and the others."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -79,7 +81,9 @@ def figure_of(deal: Definition, values: Mapping[str, Floats], name: str) -> Figu
         reason = "it is larger than any number can hold"
     else:
         reason = why_undefined(deal, values, name)
-    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, item.text or show(item.node))
+    remark = told_beside(deal, values, name) if defined else ""
+    formula = item.text or show(item.node)
+    return Figure(name, item.label, number if defined else None, deal.unit(name), reason, formula, remark)
 
 
 def judged(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalResult:

@@ -71,8 +71,16 @@ def _cell(result: TableResult, name: str, place: tuple[int, ...]) -> Cell:
 
 def _note(result: TableResult, only: str | None) -> str:
     """What the deal says of the table, and why figures in it are undefined, each reason once."""
-    reasons: dict[str, None] = {}
-    for (name, _), reason in result.reasons.items():
+    places: dict[tuple[str, str], list[str]] = {}
+    for (name, place), reason in result.reasons.items():
         if only in (None, name):
-            reasons[f"Undefined, {result.table.columns[name].label}: {reason}."] = None
-    return " ".join([*filter(None, [result.table.note]), *list(reasons)[:4]])
+            at = " and ".join(
+                f"{axis.label} {axis_value(result, axis, float(axis.values[k]))}"
+                for axis, k in zip(result.table.axes, place, strict=True)
+            )
+            places.setdefault((name, reason), []).append(at)
+    told = []
+    for (name, reason), cells in list(places.items())[:4]:
+        where = ", ".join(cells[:2]) + (f" and {len(cells) - 2} more" if len(cells) > 2 else "")
+        told.append(f"Undefined, {result.table.columns[name].label} at {where}: {reason}.")
+    return " ".join([*filter(None, [result.table.note]), *told])

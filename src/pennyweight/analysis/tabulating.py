@@ -160,8 +160,6 @@ def table_of(model: Model, table: Grid, case: Inputs) -> TableResult:
 
 def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int, ...]) -> str:
     column = table.columns[name]
-    if column.undefined:
-        return column.undefined
     moved = dict(case)
     given = {**model.definition.inputs, **model.definition.parameters}
     for axis, k in zip(table.axes, place, strict=True):

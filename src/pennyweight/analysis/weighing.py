@@ -29,6 +29,7 @@ from pennyweight.analysis.turning import TurningPoint, answers_and_turns, turnin
 from pennyweight.analysis.weighing_page import weighing_page
 from pennyweight.deals.definition import PARTS, Definition
 from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
 from pennyweight.documents.handout import Handout
@@ -211,6 +212,12 @@ class Weighing(Shown):
             **{name: table.frame for name, table in self.tables.items()},
         }
 
+    def _several_rates(self) -> dict[str, Any]:
+        """All rates of the measures that have several."""
+        found = {name: rates_of(self.definition, self.worked_out, name) for name in self.measures}
+        several = {name: rates for name, rates in found.items() if len(rates) > 1}
+        return {"irrs": several} if several else {}
+
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         self.work_out()
@@ -222,6 +229,7 @@ class Weighing(Shown):
             "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
             "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
+            **self._several_rates(),
             "goals": {
                 name: {
                     "met": goal.state == "met",

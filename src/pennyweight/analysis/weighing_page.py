@@ -137,6 +137,7 @@ def _figure_line(deal: Definition, figure: Figure) -> FigureLine:
         quoted = float(rates.nominal_rate(figure.value, deal.timeline.per_year))
         word = {4: "quarterly", 12: "monthly"}[deal.timeline.per_year]
         note += f", effective ({deal.style.show(quoted, 'rate')} {word})"
+    note = "; ".join(filter(None, [figure.remark, note]))
     return FigureLine(figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,18 +16,15 @@ from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Sum, children, show
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
+from pennyweight.deals.language.worth import all_yearly_rates
 
-__all__ = ["formula_of", "loan_trouble", "value_of", "why_undefined"]
+__all__ = ["formula_of", "loan_trouble", "rates_of", "told_beside", "value_of", "why_undefined"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
 
 def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> str:
     """One clause that says why `name` is undefined; `values` holds every name of one case, width 1."""
-    cells = {column.name: column for grid in deal.tables.values() for column in grid.columns.values()}
-    for table in (deal.measures, deal.values, cells):
-        if name in table and (said := table[name].undefined):
-            return said
     with np.errstate(all="ignore"):
         return _Search(deal, values).of_name(name, None, frozenset()).words
 
@@ -54,6 +51,28 @@ def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> T
                 shown = deal.style.show(float(extra[below[0]]), "money")
                 return Trouble(f"its extra payment in period {below[0]} is {shown}; it must be 0 or more")
     return loan_problem(deal, loan, term)
+
+
+def told_beside(deal: Definition, values: Mapping[str, Floats], name: str) -> str:
+    """What is to be said beside the value of a measure, in the case whose names are all in `values`; mostly nothing.
+
+    Of several rates that bring a deal to nothing the one above zero is taken, and the others are told.
+    """
+    node = deal.measures[name].node
+    beside = FUNCTIONS[node.function].beside if isinstance(node, Call) else None
+    if beside is None or not isinstance(node, Call):
+        return ""
+    with np.errstate(all="ignore"):
+        return beside(deal.timeline, *_Search(deal, values).arguments(node))
+
+
+def rates_of(deal: Definition, values: Mapping[str, Floats], name: str) -> list[float]:
+    """All yearly rates of a measure that is an internal rate of return; empty for any other."""
+    node = deal.measures[name].node
+    if not isinstance(node, Call) or node.function != "irr":
+        return []
+    with np.errstate(all="ignore"):
+        return all_yearly_rates(deal.timeline, *_Search(deal, values).arguments(node))
 
 
 def value_of(deal: Definition, values: Mapping[str, Floats], node: Node) -> Floats:
@@ -93,10 +112,17 @@ class _Search(Target[Floats]):
         if not np.isnan(_rows(inner, period)).any():
             return _Reason(f"the period in which '{name}' falls is not a whole one", False)
         reason = self.of_node(node, period, seen | {name})
+        if own := self._own_words(name):
+            return _Reason(f"{own} ({reason.words})", True)
         # Only the line nearest to the cause is named, not all that add it up.
         if reason.names_cause or name in self.deal.measures or name in self.deal.values or name[0] == "?":
             return reason
         return _Reason(f"{shown}: {reason.words}", True)
+
+    def _own_words(self, name: str) -> str:
+        """What the deal itself says of a figure that is undefined."""
+        cells = {column.name: column for grid in self.deal.tables.values() for column in grid.columns.values()}
+        return next((t[name].undefined for t in (self.deal.measures, self.deal.values, cells) if name in t), None) or ""
 
     def of_node(self, node: Node, period: int | None, seen: frozenset[str]) -> _Reason:
         if isinstance(node, Name):
@@ -128,9 +154,10 @@ class _Search(Target[Floats]):
 
     def call(self, call: Call) -> Floats:
         """A function on values."""
-        return FUNCTIONS[call.function].compute(self.deal.timeline, *self._arguments(call))
+        return FUNCTIONS[call.function].compute(self.deal.timeline, *self.arguments(call))
 
-    def _arguments(self, node: Call) -> list[Floats | None]:
+    def arguments(self, node: Call) -> list[Any]:
+        """The arguments of a call, None for what is left out."""
         return [None if slot is None else self.translate(slot) for slot in bind(node, "")]
 
     def _children(self, node: Node, period: int | None) -> tuple[Node, ...]:
@@ -147,7 +174,7 @@ class _Search(Target[Floats]):
         if isinstance(node, Call):
             why = FUNCTIONS[node.function].why
             if why is not None:
-                return why(self.deal.timeline, *self._arguments(node))
+                return why(self.deal.timeline, *self.arguments(node))
         return f"'{show(node)}' has no finite value"
 
 

@@ -19,7 +19,7 @@ from pennyweight.core.irr.batch import in_chunks
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcomes
 
-__all__ = ["all_rates", "irr", "irr_outcomes"]
+__all__ = ["all_rates", "irr", "irr_outcomes", "rates_between"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -107,6 +107,33 @@ def all_rates(flows: ArrayLike, *, times: ArrayLike | None = None) -> tuple[list
         [float(rates[k]) for k in order if inside[k] and not found.touches[k]],
         [float(rates[k]) for k in order if inside[k] and found.touches[k]],
     )
+
+
+def rates_between(flows: ArrayLike, low: ArrayLike, high: ArrayLike) -> Floats:
+    """The rate of each row of periodic flows (rows, n) from `low` to `high`, both in; NaN where it is not the only one.
+
+    A rate at which the present value touches zero counts, and is none. `low` and `high` are (1,) or (rows,).
+
+    >>> rates_between([[-100.0, 230.0, -132.0]], [0.15], [0.5]).round(9).tolist()
+    [0.2]
+    """
+    rows = np.asarray(flows, dtype=np.float64)
+    lows, highs = (np.broadcast_to(np.asarray(end, dtype=np.float64), rows.shape[:1]) for end in (low, high))
+    found = np.full(rows.shape[0], np.nan)
+    sound = np.isfinite(rows).all(axis=1) & (rows > 0).any(axis=1) & (rows < 0).any(axis=1)
+    work = np.flatnonzero(sound & (lows <= highs))
+    if not work.size:
+        return found
+    roots = exact.solve_rows(rows[work], None)
+    with np.errstate(over="ignore"):
+        at = np.expm1(-roots.x) + 0.0
+    row = work[roots.row]
+    room = 1e-12 * (1 + np.abs(at))
+    inside = np.isfinite(at) & (at > -1) & (at >= lows[row] - room) & (at <= highs[row] + room)
+    once = np.bincount(row[inside], minlength=rows.shape[0]) == 1
+    chosen = inside & once[row] & ~roots.touches
+    found[row[chosen]] = at[chosen]
+    return found
 
 
 def _merged(table: Floats, times: ArrayLike | None) -> tuple[Floats, Floats | None]:

@@ -43,6 +43,8 @@ class Function:
     summary: str
     compute: Callable[..., Floats]
     why: Callable[..., str] | None = None
+    beside: Callable[..., str] | None = None
+    """What is to be said beside a value, for one case; empty where there is nothing."""
     many: bool = False
     """Whether the last parameter may be repeated."""
     example: str = ""
@@ -83,8 +85,9 @@ _ROWS: list[tuple[str, str, Literal["single", "line", "same"], str, str, Callabl
     ("at", "x:line period:any", "same", "=", "the value in one period", arithmetic.at_period),
     ("npv", "flows:line rate:rate years:years? plus:any?", "single", "money",
      "present value at a yearly rate, period 0 not discounted", worth.npv),
-    ("irr", "flows:line years:years? plus:any?", "single", "rate",
-     "the yearly rate at which the present value is zero", worth.irr),
+    ("irr", "flows:line years:years? plus:any? above:rate? below:rate?", "single", "rate",
+     "the yearly rate at which the present value is zero; of several the only one above zero, or between two limits",
+     worth.irr),
     ("payback", "flows:line rate:rate?", "single", "years",
      "time from which the running total stays at or above zero (with a rate: discounted)", worth.payback),
     ("profitability_index", "flows:line rate:rate", "single", "number",
@@ -133,6 +136,8 @@ _WHY: dict[str, Callable[..., str]] = {
     "profitability_index": lambda time, x, rate: "no money goes out",
 }
 
+_BESIDE: dict[str, Callable[..., str]] = {"irr": worth.beside_irr}
+
 _EXAMPLES = {
     "total": "total(sales, 1, 4)", "average": "average(sales)", "lowest": "lowest(stock, 2, 5)",
     "highest": "highest(sales)", "first_period": "first_period(sales > 1_700)", "prior": "prior(sales)",
@@ -161,6 +166,7 @@ FUNCTIONS: dict[str, Function] = {
         summary,
         compute,
         _WHY.get(name),
+        _BESIDE.get(name),
         name in ("min", "max"),
         _EXAMPLES[name],
     )

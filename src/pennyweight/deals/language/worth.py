@@ -63,22 +63,79 @@ def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, pl
     return flows.npv(x.T, period_rate)
 
 
-def irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
-    """The yearly rate at which the present value is zero."""
+def irr(
+    time: Timeline,
+    x: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    above: Floats | None = None,
+    below: Floats | None = None,
+) -> Floats:
+    """The yearly rate at which the present value is zero; with `above` or `below`, the one between them, ends in."""
     x, _ = _cut(time, x, years, plus)
+    if above is not None or below is not None:
+        return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
     return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
 
 
-def why_irr(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> str:
+def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats | None) -> Floats:
+    """The one rate between two yearly ones of each case; NaN where there is not exactly one."""
+    low = np.full(1, -1.0) if above is None else rates.per_period(above, time.per_year)
+    high = np.full(1, np.inf) if below is None else rates.per_period(below, time.per_year)
+    found = returns.rates_between(x.T, low, high)
+    return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
+
+
+def all_yearly_rates(
+    time: Timeline,
+    x: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    above: Floats | None = None,
+    below: Floats | None = None,
+) -> list[float]:
+    """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
+    crossing, touching = returns.all_rates(_cut(time, x, years, plus)[0][:, 0])
+    found = sorted([*crossing, *touching])
+    return [float(rates.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
+
+
+def beside_irr(
+    time: Timeline,
+    x: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    above: Floats | None = None,
+    below: Floats | None = None,
+) -> str:
+    """The other rates, where there are several."""
+    every = all_yearly_rates(time, x, years, plus)
+    if len(every) < 2:
+        return ""
+    chosen = float(irr(time, x, years, plus, above, below)[0])
+    others = [f"{rate:.2%}" for rate in every if abs(rate - chosen) > 1e-9 * (1 + abs(chosen))]
+    why = "the one within the limits" if above is not None or below is not None else "the only one above zero"
+    return f"{why}, the present value is zero at {' and '.join(others)}, too"
+
+
+def why_irr(
+    time: Timeline,
+    x: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    above: Floats | None = None,
+    below: Floats | None = None,
+) -> str:
     """How many rates there are, and which."""
     row = _cut(time, x, years, plus)[0][:, 0]
     outcome = returns.irr_outcomes(row).outcome
-    crossing, touching = returns.all_rates(row)
-    several = [
-        f"{float(rates.effective_rate(rate * time.per_year, time.per_year)):.2%}"
-        for rate in sorted([*crossing, *touching])
-    ]
+    several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, years, plus)]
+    if several and (above is not None or below is not None):
+        limits = [
+            f"{word} {float(end[0]):.2%}" for word, end in (("above", above), ("below", below)) if end is not None
+        ]
+        return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
     if not (row < 0).any():
         return "no money goes out, so there is nothing to earn a return on"
     if not (row > 0).any():

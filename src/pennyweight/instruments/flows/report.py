@@ -183,8 +183,12 @@ class FlowsReport(Shown):
         if name == "irr":
             short = float(self.flows.times[-1]) < 1
             quoted = float(nominal_rate(self.measures["irr"] or 0.0, 12))
-            return f"effective ({quoted:.2%} monthly)" + (
-                "; the span is under a year, so it is an extrapolation" if short else ""
+            others = [f"{rate:.2%}" for rate in self.irrs if abs(rate - (self.measures["irr"] or 0.0)) > 1e-9]
+            also = f"; the only one above zero, the present value is zero at {' and '.join(others)}, too"
+            return (
+                f"effective ({quoted:.2%} monthly)"
+                + (also if others else "")
+                + ("; the span is under a year, so it is an extrapolation" if short else "")
             )
         if name == "over_span":
             return f"not a year's: over {self.flows.times[-1]:.2f} years"
