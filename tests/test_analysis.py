@@ -74,7 +74,7 @@ def test_an_undefined_measure_misses_its_goal_unless_told() -> None:
         )  # fmt: skip
         weighing = made.weigh()
         assert weighing.verdict == verdict
-        assert weighing.measures["cover"].reason == "there is no loan to cover ('operating / bank.payment' divides by zero)"
+        assert weighing.measures["cover"].reason == "there is no loan to cover ('1 / debt' divides by zero)"
         assert weighing.as_dict()["undefined"] == {"cover": weighing.measures["cover"].reason}
 
 

@@ -223,7 +223,7 @@ def test_the_taxi_with_a_bank_loan() -> None:
     flows = lent.values["net"] - base.values["net"]
     assert flows[0] == pytest.approx(210_000)
     assert -flows[1:9] == pytest.approx([12 * loan.payment] * 8)
-    assert base.measures["cover"].reason == "there is no loan to cover ('1 / debt' divides by zero)"
+    assert base.measures["cover"].reason == "there is no loan to cover ('operating / bank.payment' divides by zero)"
     assert all(passed for passed, _ in lent.checks)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -15,11 +15,25 @@ from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import TOTALS, Definition, Question, Scenario
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import BASE, Inputs, inputs_of, stack
+from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, stack
+from pennyweight.plain_text import listed
 
-__all__ = ["Model"]
+__all__ = ["Ends", "Model"]
 
 Floats: TypeAlias = NDArray[np.float64]
+
+
+_ROUNDING = 1e-9
+_WORSE = {"worst": "worse", "best": "better"}
+
+
+@dataclass(frozen=True, slots=True)
+class Ends:
+    """Where a scenario moves inputs: to which end, which stay because nothing gets worse (or better), and ties."""
+
+    chosen: dict[str, float]
+    still: list[str] = field(default_factory=list)
+    tied: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -142,6 +156,30 @@ class Model:
         return bool(self.program.depends[self.program.names[asked_name(question.name)]] & self.program.bits[name])
 
     def _ends(self, scenario: Scenario, values: Inputs) -> dict[str, float]:
+        return self.ends_of(scenario, values).chosen
+
+    def told_ends(self, scenario: str) -> list[str]:
+        """What is to be said of a scenario that moves inputs to whichever end hurts or helps: which stay, and ties."""
+        told: list[str] = []
+        deal = self.definition
+
+        def note(item: Scenario, values: Inputs) -> dict[str, float]:
+            found = self.ends_of(item, values)
+            judge = deal.label(item.judged_by or next(iter(deal.goals)))
+            if found.still:
+                stay = "stays" if len(found.still) == 1 else "stay"
+                labels = listed([deal.label(name) for name in found.still])
+                told.append(f"{labels} {stay}: {judge} does not get {_WORSE[str(item.ends)]} at an end of the range.")
+            told.extend(
+                f"{judge} is the same at both ends of {deal.label(name)}; the first was taken." for name in found.tied
+            )
+            return found.chosen
+
+        if any(deal.scenarios[name].ends in ("worst", "best") for name in based(deal, scenario)):
+            inputs_of(deal, scenario, None, note)
+        return told
+
+    def ends_of(self, scenario: Scenario, values: Inputs) -> Ends:
         """The end of each range that a scenario goes to: all low, all high, or whichever hurts or helps its figure."""
         deal = self.definition
         ranges = {
@@ -151,27 +189,31 @@ class Model:
         }
         if scenario.ends in ("low", "high"):
             side = 0 if scenario.ends == "low" else 1
-            return {name: end for name, ends in ranges.items() if (end := ends[side]) is not None}
+            return Ends({name: end for name, ends in ranges.items() if (end := ends[side]) is not None})
         measure = scenario.judged_by or next(iter(deal.goals))
         goal = deal.goals.get(measure)
         upward = goal is None or goal.at_least is not None
         cases = [{**values, name: end} for name, ends in ranges.items() for end in ends if end is not None]
         figures = self.figures([values, *cases], [measure])[measure]
         asked = upward == (scenario.ends == "best")
-        worth = iter(np.where(np.isnan(figures), np.nan, figures if asked else -figures)[1:].tolist())
-        base = float(figures[0] if asked else -figures[0])
-        chosen: dict[str, float] = {}
+        worth = np.where(np.isnan(figures), np.nan, figures if asked else -figures)
+        # An end at which the figure is undefined is the worst there is.
+        worth[1:] = np.where(np.isnan(worth[1:]), -np.inf if scenario.ends == "best" else np.inf, worth[1:])
+        base, rest = float(worth[0]), iter(worth[1:].tolist())
+        least = 1e-6 if deal.unit(measure) == "money" else 1e-9
+        found = Ends({})
         for name, ends in ranges.items():
-            best = base
-            for end in ends:
-                if end is None:
-                    continue
-                value = next(worth)
-                # An end at which the figure is undefined is the worst there is.
-                value = (-np.inf if scenario.ends == "best" else np.inf) if np.isnan(value) else value
-                if value > best:
-                    best, chosen[name] = value, end
-        return chosen
+            places = [(next(rest), end) for end in ends if end is not None]
+            best, end = max(places, key=lambda place: place[0])
+            if not best > base + _room(best, base, least):
+                if base == base and any(abs(value - base) <= _room(value, base, least) for value, _ in places):
+                    found.still.append(name)
+                continue
+            near = [one for value, one in places if value == best or best - value <= _room(best, value, least)]
+            found.chosen[name] = near[0]
+            if len(near) > 1 and near[0] != near[1]:
+                found.tied.append(name)
+        return found
 
     @property
     def shown_lines(self) -> list[str]:
@@ -183,3 +225,9 @@ class Model:
 
 def _wide(value: Floats, count: int) -> Floats:
     return np.broadcast_to(value, (*value.shape[:-1], count))
+
+
+def _room(one: float, other: float, least: float) -> float:
+    """How far two figures may be apart by rounding alone."""
+    sizes = [abs(value) for value in (one, other) if np.isfinite(value)]
+    return max(least, _ROUNDING * max(sizes, default=0.0))

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.money_outside import outside_of
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import check_name
 from pennyweight.deals.definition import Definition, Goal, Line
@@ -31,6 +32,7 @@ class Case:
     model: Model
     inputs: Inputs
     values: Mapping[str, Floats]
+    scenario: str = "base"
 
     @property
     def deal(self) -> Definition:
@@ -38,9 +40,9 @@ class Case:
         return self.model.definition
 
 
-def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats]) -> tuple[Check, ...]:
+def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats], scenario: str = "base") -> tuple[Check, ...]:
     """All checks of one case, in the order of `CHECKS`."""
-    case = Case(model, inputs, values)
+    case = Case(model, inputs, values, scenario)
     return tuple(check for look in CHECKS for check in look(case))
 
 
@@ -132,19 +134,9 @@ def _paybacks(case: Case) -> Iterator[Check]:
             )
 
 
-def _runs(case: Case) -> Iterator[Check]:
-    """Lines whose period lies beyond the end in this case."""
-    deal, values = case.deal, case.values
-    for name, line in deal.lines.items():
-        if line.run.at is None and line.run.first is None:
-            continue
-        start = value_of(deal, values, line.run.at or line.run.first or Number(1.0, "1"))
-        when = float(start[0])
-        if np.isfinite(when) and not 0 <= when <= deal.timeline.periods:
-            yield (
-                True,
-                f"{deal.label(name)} does not happen: its period {when:g} lies outside 0 to {deal.timeline.periods}.",
-            )
+def _outside(case: Case) -> Iterator[Check]:
+    """Money that an input moves outside the timeline, and runs that its ends cut."""
+    yield from outside_of(case.deal, case.values)
 
 
 def _starts(case: Case) -> Iterator[Check]:
@@ -196,6 +188,11 @@ def _unreached(case: Case) -> Iterator[Check]:
         yield False, f"No measure, goal or question reaches {', '.join(idle)}."
 
 
+def _ends(case: Case) -> Iterator[Check]:
+    """Which inputs a scenario of the worst or best ends leaves where they are."""
+    yield from ((True, sentence) for sentence in case.model.told_ends(case.scenario))
+
+
 def _own(case: Case) -> Iterator[Check]:
     """The checks the deal itself asks for."""
     for name, check in case.deal.own_checks.items():
@@ -219,11 +216,12 @@ CHECKS: tuple[Callable[[Case], Iterator[Check]], ...] = (
     _adds_up,
     _vanishing,
     _paybacks,
-    _runs,
+    _outside,
     _starts,
     _loans,
     _ranges,
     _unreached,
+    _ends,
     _own,
     _remarks,
 )

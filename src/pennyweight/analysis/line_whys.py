@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.periods_page import groups_of, line_label, span_of
+from pennyweight.analysis.periods_page import group_sums, groups_of, line_label, span_of
 from pennyweight.analysis.trees import derivation_of
 from pennyweight.analysis.why import why
 from pennyweight.deals.definition import PARTS, TOTALS
@@ -64,13 +64,23 @@ def _together(weighing: Weighing, block: Table, inside: Periods) -> Whys:
     deal, period = weighing.definition, int(inside[-1])
     show = deal.style.show
     found = {}
+    labels = {row[0].text.strip() for row in block.rows}
     for group, members in groups_of(deal).items():
-        label = f"{group} together"
-        if label not in {row[0].text.strip() for row in block.rows}:
-            continue
-        values = {name: float(weighing.line(name)[period]) for name in members}
-        told = " + ".join(f"({show(one, 'money')})" if one < 0 else show(one, "money") for one in values.values())
-        parts = {deal.label(name): Derivation(show(value, "money"), "its line") for name, value in values.items()}
-        total = Derivation(show(sum(values.values()), "money"), "of its lines, added up", told, parts)
-        found[block.title, label] = derivation_table(label, {f"{label}, period {period}": total})
+        for label, signs in group_sums(deal, group, members):
+            if label not in labels:
+                continue
+            values = {name: float(weighing.line(name)[period]) for name in signs}
+            told = "".join(_term(show(abs(value), "money"), signs[name] * value) for name, value in values.items())
+            told = (
+                told.removeprefix(" + ").replace(" - ", "-", 1) if told.startswith(" - ") else told.removeprefix(" + ")
+            )
+            parts = {deal.label(name): Derivation(show(value, "money"), "its line") for name, value in values.items()}
+            total = sum(signs[name] * value for name, value in values.items())
+            how = "money in - money out" if len(set(signs.values())) > 1 else "of its lines, added up"
+            made = Derivation(show(total, "money"), how, told, parts)
+            found[block.title, label] = derivation_table(label, {f"{label}, period {period}": made})
     return found
+
+
+def _term(shown: str, value: float) -> str:
+    return f" - {shown}" if value < 0 else f" + {shown}"

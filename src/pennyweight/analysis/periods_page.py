@@ -145,14 +145,27 @@ def _body(
         seen.add(group)
         members = [one for one in names if member.get(one) == group]
         rows.append((group, "", None, "comparison"))
-        total = np.zeros(deal.timeline.rows)
-        for one in members:
-            rows.append((f"  {line_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)))
-            total = total + line(one)
-        amounts = [one for one in members if not deal.stands(one)]
-        if len(members) > 1 and len(amounts) == len(members):
-            rows.append((f"  {group} together", members[0], ends(total, members[0]), _tone(deal, members[0])))
+        rows.extend((f"  {line_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)) for one in members)
+        for label, signs in group_sums(deal, group, members):
+            first = next(iter(signs))
+            total = np.asarray(sum(sign * line(one) for one, sign in signs.items()))
+            tone = "plain" if len(set(signs.values())) > 1 else _tone(deal, first)
+            rows.append((f"  {label}", first, ends(total, first), tone))
     return rows
+
+
+def group_sums(deal: Definition, group: str, members: Sequence[str]) -> list[tuple[str, dict[str, int]]]:
+    """What the lines under a heading come to, like with like: (label, +1 or -1 by line).
+
+    Money in and money out apart, and their difference where there are both. Levels and other lines are never added.
+    """
+    roles = {name: deal.lines[name].role for name in members if name in deal.lines}
+    coming, going = ({name: 1 for name, role in roles.items() if role == side} for side in ("in", "out"))
+    if coming and going:
+        less = coming | dict.fromkeys(going, -1)
+        return [(f"{group}: money in", coming), (f"{group}: money out", going), (f"{group}: in less out", less)]
+    alone = coming or going
+    return [(f"{group} together", alone)] if len(alone) > 1 else []
 
 
 def groups_of(deal: Definition) -> dict[str, list[str]]:

@@ -113,7 +113,7 @@ class Weighing(Shown):
     @cached_property
     def checks(self) -> tuple[tuple[bool, str], ...]:
         """What the weighing tells of itself."""
-        return checks_of(self.model, self.case, self.worked_out)
+        return checks_of(self.model, self.case, self.worked_out, self.scenario)
 
     @property
     def frame(self) -> pd.DataFrame:

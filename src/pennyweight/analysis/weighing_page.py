@@ -98,9 +98,17 @@ def _verdict(weighing: Weighing) -> Verdict:
         sentence = "; ".join(parts) + "."
     return Verdict(
         weighing.verdict.upper(),
-        sentence + nearest_turn(weighing.definition, weighing.turning_points),
+        sentence + nearest_turn(weighing.definition, weighing.turning_points) + _failed(weighing),
         _TONES[weighing.verdict],
     )
+
+
+def _failed(weighing: Weighing) -> str:
+    """Checks that fail, so that nobody reads the verdict without them."""
+    failed = [sentence for passed, sentence in weighing.checks if not passed]
+    if not failed:
+        return ""
+    return f" A check fails: {failed[0]}" if len(failed) == 1 else f" {len(failed)} checks fail; the first: {failed[0]}"
 
 
 def _goals_table(weighing: Weighing) -> Table:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import rates
+from pennyweight.core.dates import add_months
 from pennyweight.core.dates import months_between as whole_and_broken_months
 from pennyweight.deals.language.operations import column_total
 from pennyweight.deals.timeline import Timeline
@@ -196,13 +197,29 @@ def date(time: Timeline, k: Floats) -> Floats:
 
 
 def period_of(time: Timeline, day: Floats) -> Floats:
-    """The period that holds a day; never for one beyond the end."""
+    """The period that holds a day; before the day of the deal and beyond the end as if the timeline went on."""
     if time.dates is None:
         return np.full(day.shape, np.nan)
     days = time.dates.astype(np.int64).astype(np.float64)
-    held = np.searchsorted(days, np.where(np.isnan(day), 0.0, day)).astype(np.float64)
-    held = np.where(day < days[0], -1.0, np.where(day > days[-1], np.inf, held))
-    return np.where(np.isnan(day), np.nan, held)
+    held = np.searchsorted(days, np.where(np.isfinite(day), day, 0.0)).astype(np.float64)
+    outside = np.isfinite(day) & ((day < days[0]) | (day > days[-1]))
+    if outside.any():
+        held[outside] = _period_outside(time, day[outside])
+    return np.where(np.isnan(day), np.nan, np.where(np.isposinf(day), np.inf, held))
+
+
+def _period_outside(time: Timeline, day: Floats) -> Floats:
+    """The period of days outside the timeline: the first whose end is not before the day."""
+    assert time.dates is not None
+    step = 12 // time.per_year
+    asked = np.clip(day, -719_162, 2_932_896).astype(np.int64).astype("datetime64[D]")
+    months = (asked.astype("datetime64[M]") - time.dates[0].astype("datetime64[M]")).astype(np.int64)
+    found = np.full(day.shape, np.inf)
+    for near in (1, 0, -1):  # the calendar month is at most one step from the period
+        period = months // step + near
+        ends = add_months(time.dates[0], period * step)
+        found = np.where(ends >= asked, period, found)
+    return found
 
 
 def months_between(time: Timeline, start: Floats, end: Floats) -> Floats:
