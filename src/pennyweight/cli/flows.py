@@ -8,7 +8,7 @@ from typing import Any, Literal
 import click
 
 from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
-from pennyweight.errors import InputError, Place
+from pennyweight.errors import InputError, NoAnswer, Place
 from pennyweight.instruments.flows.cash_flows import CashFlows
 from pennyweight.instruments.flows.flow_files import COLUMNS
 from pennyweight.quantities.periods import PER_YEAR
@@ -42,6 +42,7 @@ __all__ = ["command"]
 @click.option("--valued-on", metavar="DATE", help="Value the flows on this day; without it, on the first date.")
 @click.option("--account-at", metavar="RATE", help="Compare with a bank account at this rate.")
 @click.option("--working", is_flag=True, help="Show the present value step by step (needs --rate).")
+@click.option("--strict", is_flag=True, help="Exit with status 3 if there is no internal rate of return.")
 @click.option("--places", type=int, help="Show the working with factors rounded to so many decimals.")
 @click.option(
     "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
@@ -63,6 +64,7 @@ def command(
     account_at: str | None,
     working: bool,
     places: int | None,
+    strict: bool,
     currency: str,
     form: str,
     outputs: tuple[Path, ...],
@@ -93,4 +95,8 @@ def command(
             rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account_at=account_at, on=outlay
         )
 
-    deliver(compute, form, outputs)
+    if strict and (working or places is not None):
+        raise InputError("--strict asks for a return, and --working shows none.", at=Place.of_option("--strict"))
+    found = deliver(compute, form, outputs)
+    if strict and found.measures["irr"] is None:
+        raise NoAnswer(found.undefined["irr"])

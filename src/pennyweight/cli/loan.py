@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import click
@@ -13,6 +15,7 @@ from pennyweight.instruments.loans.event_files import EVENT_COLUMNS
 from pennyweight.instruments.loans.events import EVENTS
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.given import each_once
+from pennyweight.report.forms.csv_form import as_csv
 
 __all__ = ["command"]
 
@@ -39,7 +42,7 @@ _TERMS = (
     ("--rate-moves", "WHAT", "Let a rate step change the 'payment' or the 'term' (payment)."),
     ("--extra-moves", "WHAT", "Let an extra payment change the 'term' or the 'payment' (term)."),
     ("--balance-moves", "WHAT", "Let a stated balance change the 'last payment', the 'payment' or the 'term'."),
-    ("--as-of", "DATE", "Report the key figures as of this date."),
+    ("--as-of", "DATE", "Report the key figures as of this date, or 'today'."),
     ("--currency", "CODE", "Set the currency (three letters); it sets the smallest unit too."),
 )
 
@@ -69,6 +72,13 @@ def _terms(function: Any) -> Any:
 )
 @click.option("--extra", metavar="AMOUNTS", help="Compare extra amounts with every payment: 50;100;200.")
 @click.option("--paid-off-by", metavar="DATE", help="Find the extra amount that pays the loan off by this date.")
+@click.option(
+    "--by",
+    type=click.Choice(["payment", "year"]),
+    default="payment",
+    show_default=True,
+    help="Write CSV by payment or by year.",
+)
 @click.option("--working", is_flag=True, help="Show how each payment is worked out.")
 @output_options
 def command(
@@ -80,6 +90,7 @@ def command(
     kinds: tuple[str, ...],
     extra: str | None,
     paid_off_by: str | None,
+    by: str,
     working: bool,
     form: str,
     outputs: tuple[Path, ...],
@@ -93,6 +104,8 @@ def command(
     Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
     """
     given = {name: value for name, value in terms.items() if value is not None}
+    if given.get("as_of") == "today":
+        given["as_of"] = str(dt.date.today())
 
     def compute() -> Any:
         from pennyweight.instruments.loans.study import LoanStudy
@@ -116,7 +129,17 @@ def command(
         happened = _events(events, columns, kinds, decimal, order)
         return LoanStudy(_loan(given, happened), extra=tried, paid_off_by=paid_off_by, working=working)
 
-    deliver(compute, form, outputs)
+    if by == "year" and form != "csv" and not any(path.suffix.lower() == ".csv" for path in outputs):
+        raise InputError("--by year is for CSV; tables and JSON have the years anyway.", at=Place.of_option("--by"))
+    deliver(compute, form, outputs, table=as_csv if by == "payment" else _years)
+
+
+def _years(result: Any) -> str:
+    """The yearly totals as CSV."""
+    years = result.frames.get("years")
+    if years is None:
+        raise InputError("--by year is for files with one loan.", at=Place.of_option("--by"))
+    return as_csv(SimpleNamespace(frame=years))
 
 
 def _events(

@@ -22,11 +22,20 @@ __all__ = ["command"]
 
 
 class _Lines:
-    """The lines and levels of a weighing by period or year, in place of its figures."""
+    """A weighing whose lines and levels are told by period or year, as they were asked for."""
 
     def __init__(self, weighing: Any, wanted: dict[str, Any]) -> None:
-        self.frame = weighing.lines(**wanted)
-        self.as_dict, self.document, self.handout = weighing.as_dict, weighing.document, weighing.handout
+        self.weighing, self.by, self.frame = weighing, wanted["by"], weighing.lines(**wanted)
+        self.document, self.handout, self.verdict = weighing.document, weighing.handout, weighing.verdict
+
+    def as_dict(self) -> dict[str, Any]:
+        """The weighing's values, its lines by the periods or years that were asked for."""
+        plain = self.weighing.as_dict()
+        heads = [head if isinstance(head, str) else int(head) for head in self.frame.index.tolist()]
+        lines = {str(name): self.frame[name].tolist() for name in self.frame.columns}
+        plain.pop("periods")
+        told = {"periods": lines} if self.by == "period" else {"years": heads, "lines": lines}
+        return {**plain, "by": self.by, **told}
 
 
 @click.command("weigh")
@@ -58,7 +67,6 @@ def command(
     Example: pennyweight weigh taxi.toml --scenario wet_summers --with hull=430k --by year --lines net
     """
     from pennyweight.analysis.deal import Deal
-    from pennyweight.report.forms.csv_form import as_csv
 
     if by is None and (lines or first or last):
         option = "--lines" if lines else "--from" if first else "--to"
@@ -69,12 +77,16 @@ def command(
     wanted = {"by": by, "lines": named, "first": first, "last": last}
     if watch:
         return _watch(deal, scenario, replaced, wanted, form, outputs, strict)
+
+    def asked() -> Any:
+        weighing = Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced))
+        return weighing if by is None else _Lines(weighing, wanted)
+
     result = deliver(
-        lambda: Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced)),
+        asked,
         form,
         outputs,
         page=lambda weighing: weighing.document(**wanted),
-        table=lambda weighing: as_csv(weighing if by is None else _Lines(weighing, wanted)),
     )
     return 1 if strict and result.verdict != "pays off" else 0
 

@@ -23,7 +23,8 @@ KEY_FACTS = "Key facts"
 
 _FACTS = {
     "Payment": "payment", "Payment now": "payment_now", "Next payment": "payment_now", "First payment": "payment_now",
-    "of it interest": "next_interest", "of it principal": "next_principal", "Owed now": "balance_now",
+    "of it interest": "next_interest", "of it principal": "next_principal", "Owed now": "balance_now", "Owed "
+    "on the first day": "balance_now",
     "Paid so far": "paid_so_far", "Still to pay": "still_to_pay", "Interest to date": "interest_to_date",
     "Interest to come": "interest_to_come", "Total interest": "total_interest", "Total paid": "total_paid",
     "Total fees": "total_fees", "Average payment": "average_payment", "Last payment": "last_payment",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -22,8 +23,10 @@ from pennyweight.documents import (
 )
 from pennyweight.documents.model import Tone
 from pennyweight.documents.tables import some_rows
+from pennyweight.instruments.loans.effects import Effect, effects
 from pennyweight.instruments.loans.facts import Facts, facts, last_payment_note
 from pennyweight.instruments.loans.schedule import Schedule, shown_rows
+from pennyweight.plain_text import listed
 from pennyweight.quantities.periods import word_for
 from pennyweight.quantities.units import Style
 
@@ -56,6 +59,7 @@ def loan_as_dict(loan: Loan) -> dict[str, Any]:
         "apr_eu": loan.apr_eu,
         "as_of": _as_of(loan),
         "payments_made": loan.made,
+        "effects": [asdict(one) for one in effects(loan)],
         "interest_saved": round(agreed.total_interest - schedule.total_interest, 9),
         "payments_saved": len(agreed.rows) - len(schedule.rows),
         "facts": by_schedule,
@@ -69,15 +73,16 @@ def loan_as_dict(loan: Loan) -> dict[str, Any]:
             for one in schedule.statements
         ],
         "schedule": schedule.plain_rows(),
+        "years": schedule.yearly_rows(),
         "checks": [{"passed": passed, "check": sentence} for passed, sentence in schedule.checks],
         "remarks": list(schedule.remarks),
     }
 
 
-def loan_document(loan: Loan) -> Document:
+def loan_document(loan: Loan, *, as_it_is: str = "As it is") -> Document:
     """Key facts, statements, years, payments, checks; the charts go to pages and files."""
     schedule = loan.schedule
-    blocks: list[Block] = [_fact_table(loan) if schedule is not loan.agreed else _fact_lines(loan)]
+    blocks: list[Block] = [_fact_table(loan, as_it_is) if schedule is not loan.agreed else _fact_lines(loan)]
     if note := last_payment_note(schedule):
         blocks.append(Text(note, "out"))
     blocks += [Text(remark, "out") for remark in schedule.remarks]
@@ -110,6 +115,12 @@ def loan_charts(loan: Loan) -> tuple[BalanceChart, SplitChart]:
             f"{_span(abs(sooner), loan)} {'sooner' if sooner > 0 else 'later'} than agreed" if sooner else "as agreed"
         )
         title += f", {word}"
+        saved = agreed.total_interest - schedule.total_interest
+        if alone := [one for one in effects(loan) if one.kind == "extra"]:
+            title += f"; {_effect(loan, alone[0])}"
+        elif saved:
+            kept = style.with_unit(abs(saved), "money")
+            title += f", {kept} of interest {'saved' if saved > 0 else 'more'}"
     statements = [
         (float(x[min(number, len(schedule.rows))]), schedule.balance_after(number)) for number in _stated_rows(loan)
     ]
@@ -156,6 +167,11 @@ def _as_of(loan: Loan) -> str | None:
         return str(loan.as_of)
     known = loan.timetable.last_known if loan.events else None
     return None if known is None else str(known)
+
+
+def _owed(loan: Loan) -> str:
+    """What is owed, and when: without a day to tell it for, on the first."""
+    return "Owed now" if loan.made or loan.as_of is not None else "Owed on the first day"
 
 
 def _subtitle(loan: Loan) -> str:
@@ -225,7 +241,7 @@ def _fact_lines(loan: Loan) -> Figures:
         lines += [
             line("Paid so far", now.paid_so_far),
             line("Still to pay", now.still_to_pay),
-            line("Owed now", now.balance_now),
+            line(_owed(loan), now.balance_now),
         ]
         lines.append(line("Interest to date", now.interest_to_date))
         lines.append(line("Interest to come", now.interest_to_come))
@@ -250,7 +266,7 @@ def _fact_lines(loan: Loan) -> Figures:
     return Figures("Key facts", tuple(lines))
 
 
-def _fact_table(loan: Loan) -> Table:
+def _fact_table(loan: Loan, as_it_is: str) -> Table:
     """The facts as agreed beside those as it is."""
     style, made = loan.terms.style, loan.made
     agreed, actual = (facts(one, made) for one in (loan.agreed, loan.schedule))
@@ -260,7 +276,7 @@ def _fact_table(loan: Loan) -> Table:
 
     names = (
         ("Payment now", "payment_now"), ("  of it interest", "next_interest"), ("  of it principal", "next_principal"),
-        ("Owed now", "balance_now"), ("Paid so far", "paid_so_far"), ("Still to pay", "still_to_pay"),
+        (_owed(loan), "balance_now"), ("Paid so far", "paid_so_far"), ("Still to pay", "still_to_pay"),
         ("Interest to date", "interest_to_date"), ("Interest to come", "interest_to_come"),
         ("Total interest", "total_interest"), ("Total paid", "total_paid"), ("Average payment", "average_payment"),
     )  # fmt: skip
@@ -276,12 +292,22 @@ def _fact_table(loan: Loan) -> Table:
     ends = f"{_span(abs(sooner), loan)} {'sooner' if sooner > 0 else 'later'}" if sooner else "when it was agreed to"
     word = "saves" if saved >= 0 else "costs"
     shown = style.with_unit(abs(saved), "money")
+    alone = effects(loan)
+    told = ""
+    if len(alone) > 1:
+        told = f" Of that, {listed([_effect(loan, one) for one in alone])}."
     note = (
-        f"It ends {ends} and {word} {shown} of interest. Rate {_rate_shown(loan, loan.terms.rate.value)}; "
+        f"It ends {ends} and {word} {shown} of interest in all.{told} Rate {_rate_shown(loan, loan.terms.rate.value)}; "
         f"yearly percentage rate {_apr_shown(loan)}, as agreed."
     )
-    columns = (Column(style.currency, words=True), Column("As agreed"), Column("As it is"))
+    columns = (Column(style.currency, words=True), Column("As agreed"), Column(as_it_is))
     return Table("Key facts", columns, tuple(rows), note)
+
+
+def _effect(loan: Loan, one: Effect) -> str:
+    word = "cost" if one.interest >= 0 else "save"
+    plural = word if one.what.startswith("the ") or " and " in one.what else f"{word}s"
+    return f"{one.what} {plural} {loan.terms.style.with_unit(abs(one.interest), 'money')}"
 
 
 def _row(label: str, agreed: str, actual: str) -> tuple[Cell, ...]:

@@ -26,6 +26,7 @@ from pennyweight.instruments.loans.what_if import (
     extras_table,
     read_extras,
     read_offers,
+    with_extra,
 )
 from pennyweight.instruments.loans.working import working_as_dict, working_blocks
 from pennyweight.quantities.given import a_flag, a_mapping, a_text, an_instance
@@ -118,17 +119,22 @@ class LoanStudy(Shown):
         """What the refinancing brings."""
         return None if self.refinance is None else self.loan.refinancing(**self.refinance)
 
+    @cached_property
+    def shown(self) -> Loan:
+        """The loan whose schedule is shown: with the extra amount, when one is asked for alone."""
+        return with_extra(self.loan, float(self.extra[0])) if len(self.extra) == 1 else self.loan
+
     @property
     def frame(self) -> Any:
-        """The schedule of the loan as it is."""
-        return self.loan.frame
+        """The schedule that is shown."""
+        return self.shown.frame
 
     @property
     def frames(self) -> dict[str, Any]:
         """The loan's tables, and `extras` and `offers` where they are asked for."""
         import pandas as pd
 
-        found = self.loan.frames
+        found = self.shown.frames
         for name, rows in (("extras", self.extras), ("offers", self.side_by_side)):
             if rows:
                 found[name] = pd.DataFrame([asdict(row) for row in rows])
@@ -136,7 +142,7 @@ class LoanStudy(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """The loan's values, and those of what is asked."""
-        plain = loan_as_dict(self.loan)
+        plain = loan_as_dict(self.shown)
         if self.extras:
             plain["extras"] = [asdict(row) for row in self.extras]
         if self.needed is not None:
@@ -154,7 +160,8 @@ class LoanStudy(Shown):
 
     def document(self) -> Document:
         """The loan's document, what is asked standing after its key facts."""
-        page = loan_document(self.loan)
+        with_it = f"With {self._money(float(self.extra[0]))} extra" if len(self.extra) == 1 else "As it is"
+        page = loan_document(self.shown, as_it_is=with_it)
         blocks = [*page.blocks[:1], *self._answers(), *page.blocks[1:]]
         return Document(page.title, tuple(blocks), " ".join(filter(None, [self.note, page.subtitle])), page.charts)
 
@@ -162,7 +169,7 @@ class LoanStudy(Shown):
         from pennyweight.instruments.loans.loan_whys import loan_whys
         from pennyweight.instruments.loans.study_whys import study_whys
 
-        return {**loan_whys(self.loan), **study_whys(self)}
+        return {**loan_whys(self.shown), **study_whys(self)}
 
     def _working_blocks(self) -> tuple[Block, ...]:
         return () if self.working else tuple(working_blocks(self.loan))

@@ -19,6 +19,7 @@ from pennyweight.instruments.flows.pandas_flows import check_days
 from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
 from pennyweight.instruments.portfolios.statements import Date, read_statements, values_and_flows
+from pennyweight.instruments.portfolios.unusual import unusual_periods
 from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.given import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.numbers import read_row
@@ -328,8 +329,10 @@ class Portfolio(Described):
             )
         return self._return(sum(period.gain for period in self.periods) / base)
 
-    def remarks(self) -> list[str]:
-        """What looks as if something were missing: jumps in value without a flow, flows outside every period.
+    def remarks(self, *, benchmark: Benchmark | None = None, timing: Timing = "end") -> list[str]:
+        """What looks as if something were wrong: gains that do not fit the other periods, flows outside every period.
+
+        `benchmark` is what the periods are set against; `timing` as in `modified_dietz`.
 
         >>> rows = [("2026-01-01", "a", "value", 100.0),
         ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
@@ -337,15 +340,9 @@ class Portfolio(Described):
         []
         """
         found = list(self.left_out)
-        for period in self.periods:
-            if period.opening <= 0 or period.flows:
-                continue
-            change = period.gain / period.opening
-            when = period.end.astype(object).strftime("%B %Y")
-            if change > 0.5:
-                found.append(f"Up {change:.0%} in {when} and no deposit recorded: is one missing?")
-            elif change < -0.35:
-                found.append(f"Down {-change:.0%} in {when} and no withdrawal recorded: is one missing?")
+        levels = None if benchmark is None else benchmark.at(self.dates)
+        beside = None if levels is None else levels[1:] / levels[:-1] - 1
+        found += unusual_periods(self.periods, beside, read_timing(timing))
         for day, amount in zip(self.flow_dates, self.flows, strict=True):
             if not self.dates[0] < day <= self.dates[-1]:
                 word = "deposit" if amount > 0 else "withdrawal"

@@ -95,7 +95,7 @@ class ReturnsReport(Shown):
 
     @property
     def frame(self) -> pd.DataFrame:
-        """One row a period: start, opening, put in, gain, closing, return; the index is the period's end."""
+        """One row a period: start, opening, put in, gain, closing, return, the benchmark's; its end is the index."""
         import pandas as pd
 
         rows = [
@@ -104,7 +104,16 @@ class ReturnsReport(Shown):
         ]
         names = ["start", "opening", "put_in", "gain", "closing", "return"]
         ends = pd.Index([p.end for p in self.portfolio.periods], name="end")
-        return pd.DataFrame(rows, columns=names, index=ends)
+        table = pd.DataFrame(rows, columns=names, index=ends)
+        return table if self._beside is None else table.assign(benchmark=self._beside)
+
+    @property
+    def _beside(self) -> Any:
+        """The benchmark's return of each period."""
+        if self.benchmark is None:
+            return None
+        levels = self.benchmark.at(self.portfolio.dates)
+        return levels[1:] / levels[:-1] - 1
 
     def _of_period(self, k: int) -> float | None:
         try:
@@ -131,11 +140,12 @@ class ReturnsReport(Shown):
                 "flows": [{"day": day, "of": p.days, "amount": amount} for day, amount in p.flows],
                 "average_capital": p.capital(self.timing),
                 "return": self._of_period(k),
+                **({} if self._beside is None else {"benchmark": float(self._beside[k])}),
             }
             for k, p in enumerate(self.portfolio.periods)
         ]
         found["calendar_years"] = {str(year): value for year, value in self._years().items()}
-        found["remarks"] = self.portfolio.remarks()
+        found["remarks"] = self.portfolio.remarks(benchmark=self.benchmark, timing=self.timing)
         return found
 
     def _years(self) -> dict[int, float | None]:
@@ -173,7 +183,7 @@ class ReturnsReport(Shown):
         )
         blocks += [Text(line) for line in self._working(style)]
         blocks.append(Checks(self._checks()))
-        blocks += [Text(remark, "question") for remark in p.remarks()]
+        blocks += [Text(remark, "question") for remark in p.remarks(benchmark=self.benchmark, timing=self.timing)]
         accounts = ", ".join(p.accounts)
         chart = self._chart()
         return Document(

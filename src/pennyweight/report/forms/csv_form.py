@@ -5,18 +5,45 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from pennyweight.report.forms.form import Form, Result, Written
+import numpy as np
+
+from pennyweight.report.forms.form import Form, Written, shortened
 
 __all__ = ["FORM", "as_csv"]
 
 
-def as_csv(result: Result) -> str:
+def as_csv(result: Any) -> str:
     """The result's main table as CSV; a text that a sheet would take for a formula is marked as a text."""
     frame = getattr(result, "table", None)
     frame = result.frame if frame is None else frame
     kept = frame.reset_index() if frame.index.name is not None else frame
-    kept = kept.rename(columns=_as_text).map(_plain_cell)
-    return str(kept.to_csv(index=False, lineterminator="\n"))
+    told = {_as_text(name): _plain_column(kept.iloc[:, place]) for place, name in enumerate(kept.columns)}
+    if len(told) < kept.shape[1]:  # two columns of one name
+        kept = kept.rename(columns=_as_text).map(_plain_cell)
+        return str(kept.to_csv(index=False, lineterminator="\n"))
+    return str(type(kept)(told, copy=False).to_csv(index=False, lineterminator="\n"))
+
+
+def _plain_column(column: Any) -> Any:
+    """A column as a sheet will take it, all at once where it holds numbers."""
+    if column.dtype.kind == "f":
+        return _shown_floats(column.to_numpy())
+    if column.dtype.kind in "iuM":
+        return column.to_numpy()
+    return column.map(_plain_cell).to_numpy()
+
+
+def _shown_floats(values: Any) -> Any:
+    """Floats as texts of twelve digits (six decimals of large ones); nothing for what is not finite."""
+    known = np.isfinite(values)
+    kept = np.where(known, values, 0.0) + 0.0
+    texts = np.char.mod("%.12g", kept).astype(object)
+    for k in np.flatnonzero(np.abs(kept) >= 1e6):
+        texts[k] = repr(shortened(float(kept[k])))
+    whole = [text if any(mark in text for mark in ".e") else f"{text}.0" for text in texts]
+    found = np.array(whole, dtype=object)
+    found[~known] = None
+    return found
 
 
 def _as_text(name: object) -> str:
@@ -29,7 +56,7 @@ def _plain_cell(value: Any) -> Any:
         formula = value[:1] in ("=", "+", "-", "@", "\t", "\r") and not _is_number(value)
         return f"'{value}" if formula else value
     if isinstance(value, float):
-        return value + 0.0 if math.isfinite(value) else None
+        return shortened(value) if math.isfinite(value) else None
     return value
 
 

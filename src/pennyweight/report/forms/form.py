@@ -14,7 +14,16 @@ from pennyweight.report.cover import MAKER, Cover
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Form", "Result", "Written", "signed"]
+__all__ = ["Form", "Result", "Written", "shortened", "signed"]
+
+
+def shortened(value: float) -> float:
+    """A number as programs are handed it: twelve digits, of a large amount six decimals; rounding noise goes.
+
+    >>> shortened(-906.4599999999919), shortened(1234567.1234567), shortened(0.1 + 0.2)
+    (-906.46, 1234567.123457, 0.3)
+    """
+    return round(value, 6) + 0.0 if abs(value) >= 1e6 else float(f"{value:.12g}") + 0.0
 
 
 class Result(Protocol):

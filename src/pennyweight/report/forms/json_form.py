@@ -6,7 +6,7 @@ import json
 import math
 from typing import Any
 
-from pennyweight.report.forms.form import Form, Result, Written
+from pennyweight.report.forms.form import Form, Result, Written, shortened
 
 __all__ = ["FORM", "as_json", "plain_values"]
 
@@ -21,7 +21,7 @@ def as_json(result: Result) -> str:
 
 
 def plain_values(value: Any) -> Any:
-    """Nested values as JSON can hold them: no NaN, no infinity, no -0.0.
+    """Nested values as JSON can hold them: no NaN, no infinity, no -0.0, no noise of rounding.
 
     >>> plain_values({"a": [float("nan"), -0.0, 1.5]})
     {'a': [None, 0.0, 1.5]}
@@ -31,7 +31,7 @@ def plain_values(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [plain_values(one) for one in value]
     if isinstance(value, float):
-        return float(value) + 0.0 if math.isfinite(value) else None
+        return shortened(float(value)) if math.isfinite(value) else None
     return value
 
 
