@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.found import Answer, Answers, Side
 from pennyweight.analysis.probing import Known, Probe, Search, Sweep, in_step, lowest_between, narrowed
-from pennyweight.analysis.search import default_range, places_of, wider
+from pennyweight.analysis.search import default_range, is_moment, places_of, wider
 from pennyweight.analysis.showing import show_about, show_base, show_value
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition, Input, Question
@@ -65,7 +65,7 @@ def _widening(deal: Definition, item: Input, question: Question, look: Look, bas
     if ranged and not question.between:  # the best of what is likely; a "best" far beyond it is no plan
         limits = min(item.low or 0.0, base), max(item.high or 0.0, base)
     found = yield from look(deal, item, question, base, limits)
-    further = None if question.between or ranged else wider(item, *limits)
+    further = None if question.between or ranged else wider(item, *limits, is_moment=is_moment(deal, item.name))
     if further is not None and (not found.answers or found.edge):
         second = yield from look(deal, item, question, base, further)
         if second.answers and not (found.answers and second.edge):
@@ -128,6 +128,8 @@ def _condition(
         answer = _answer(deal, item, value, "at most" if good[k] else "at least", limits)
         outside = known.figures[1:, np.searchsorted(known.x, beyond)]
         if np.isnan(outside).any():  # where a figure stops existing nothing turns: a limit, no answer
+            if min(abs(value), value - limits[0], limits[1] - value) <= 1e-5 * (limits[1] - limits[0]):
+                continue  # nobody asks what lies beyond nothing, or beyond the range
             side = "above" if good[k] else "below"
             bounds.append(f"{side} about {show_about(deal, item, value)} a figure is undefined")
             continue

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.dates import Days
-from pennyweight.deals.definition import Input
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.language.nodes import names_in
 
-__all__ = ["default_range", "places_of", "wider"]
+__all__ = ["default_range", "is_moment", "places_of", "wider"]
 
 Floats: TypeAlias = NDArray[np.float64]
 _MOST_WHOLE = 20_000
@@ -51,16 +52,31 @@ def default_range(
     return low if item.least is None else max(low, item.least), max(high, *bounds)
 
 
-def wider(item: Input, low: float, high: float) -> tuple[float, float] | None:
-    """The range to try when the first held nothing; only money and numbers have one."""
+def wider(item: Input, low: float, high: float, *, is_moment: bool = False) -> tuple[float, float] | None:
+    """The range to try when the first held nothing; rates, shares, choices and moments of the timeline have none.
+
+    A span may be an age or the term of a loan, beyond the timeline; a day may lie before or after it.
+    """
     if item.is_series:
         return 0.0, 100.0
-    if item.unit in ("rate", "share", "years", "period", "choice", "date"):
+    if item.unit in ("rate", "share", "choice") or is_moment:
         return None
+    if item.unit in ("years", "period"):
+        return low, max(4.0 * high, high + 100.0)
+    if item.unit == "date":
+        return low - 7_305.0, high + 7_305.0  # twenty years to either side
     reach = 100.0 * max(abs(low), abs(high))
     if low >= 0.0 and item.unit != "number":  # a price or a number of users below zero would answer nothing
         return low, reach
     return -reach if item.least is None else item.least, reach
+
+
+def is_moment(deal: Definition, name: str) -> bool:
+    """Whether an input alone says when a line runs: beyond the timeline its money would fall nowhere."""
+    runs = [line.run for line in deal.lines.values()]
+    nodes = [node for run in runs for node in (run.at, run.first, run.last, run.every) if node is not None]
+    nodes += [loan.terms["paid_out"] for loan in deal.loans.values()]
+    return any(names_in(node) - {"end", "per_year", "t"} == {name} for node in nodes)
 
 
 def places_of(item: Input, limits: tuple[float, float], base: float, count: int) -> Floats:

@@ -62,6 +62,7 @@ class TurningPoint(Described):
     goals: tuple[str, ...] = ()
     limit_below: float | None = None
     limit_above: float | None = None
+
     choices: tuple[str, ...] = ()
     blocked: tuple[str, ...] = ()
     """The goals that are missed at every value, so that nothing turns."""
@@ -74,6 +75,11 @@ class TurningPoint(Described):
         return (
             abs(self.of_range) if self.of_range is not None else None if self.distance is None else abs(self.distance)
         )
+
+    @property
+    def limited(self) -> bool:
+        """Whether a figure stops existing on a side, be it at exactly zero."""
+        return self.limit_below is not None or self.limit_above is not None
 
 
 def turning_points(model: Model, inputs: Inputs) -> list[TurningPoint]:

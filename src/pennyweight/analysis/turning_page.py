@@ -19,7 +19,7 @@ __all__ = ["nearest_turn", "shown_limit", "shown_turn", "turning_blocks"]
 
 def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Block]:
     """A table of the inputs that turn the verdict, nearest first, and a line for those that do not."""
-    turning = [point for point in points if point.turns_at is not None or point.limit_below or point.limit_above]
+    turning = [point for point in points if point.turns_at is not None or point.limited]
     turning.sort(key=lambda point: (point.nearness is None, point.nearness or 0.0))
     blocks: list[Block] = []
     if turning:
@@ -61,7 +61,7 @@ def _row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
     what = _goals(deal, point) if len(deal.goals) > 1 else ""  # with one goal there is nothing to tell apart
     if point.choices:
         what = f"pays off with {listed(point.choices, 'or')}"
-    elif (point.limit_below or point.limit_above) and not point.goals:
+    elif point.limited and not point.goals:
         what = "a figure is undefined beyond"
     distance = f"{_turn(deal, point, point.turns_at).text} is the {_end(point)}" if _is_last(deal, point) else ""
     return (
@@ -126,7 +126,7 @@ def _idle(deal: Definition, points: Sequence[TurningPoint]) -> dict[str, list[st
     """The inputs that turn nothing, by what they leave as it is."""
     found: dict[str, list[str]] = {}
     for point in points:
-        if point.turns_at is None and not point.limit_below and not point.limit_above:
+        if point.turns_at is None and not point.limited:
             if point.reason == "pays off at every value":
                 said = "It pays off at every value looked at of"
             elif point.blocked:

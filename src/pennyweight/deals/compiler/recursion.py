@@ -22,9 +22,9 @@ from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Call, Name, Node, names_in
+from pennyweight.deals.language.nodes import Call, Name, Node, names_in, show
 from pennyweight.deals.language.operations import OPERATIONS
-from pennyweight.deals.language.translation import Target
+from pennyweight.deals.language.translation import Target, folded
 from pennyweight.errors import InputError
 
 __all__ = ["Group", "compile_group"]
@@ -178,6 +178,18 @@ class Group(Target[int]):
         """The cell of a member."""
         return self.member_cells[self.members.index(name)]
 
+    def _refuse_ahead(self, call: Call, name: str, asked: Node) -> None:
+        """Refuse a look at a period of a member of the circle that is not worked out yet, where it can be told."""
+        here = [folded(asked, {"t": t, "end": float(self.program.time.periods)}) for t in (1.0, 2.0)]
+        if here[0] is not None and here[1] is not None and here[1] - here[0] == 1.0 and here[0] >= 1.0:
+            when = "itself in the same period" if here[0] == 1.0 else f"itself {here[0] - 1:g} period ahead"
+            raise InputError(
+                f"{self.where}: '{show(call)}' looks at {when}, because {name} is worked out of it; look back "
+                "instead, with "
+                f"prior({name}) or at({name}, t - 1).",
+                at=self.where,
+            )
+
     def nothing(self) -> int:
         """A line of zeros."""
         return self.from_outside(self.program.nothing())
@@ -195,6 +207,7 @@ class Group(Target[int]):
             member = self.members.index(first.name)
             return self.prior_cells.setdefault(member, self.prior_cells.get(member) or self.cell())
         if call.function == "at" and isinstance(first, Name) and slots[1] is not None:
+            self._refuse_ahead(call, first.name, slots[1])
             member = self.members.index(first.name)
             if member not in self.past_cells:
                 self.past_cells[member] = self.cell()
