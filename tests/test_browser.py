@@ -6,6 +6,8 @@ import json
 import re
 import shutil
 import subprocess
+from base64 import b64encode
+from hashlib import sha256
 from pathlib import Path
 
 import pytest
@@ -80,7 +82,7 @@ def pages() -> dict[str, str]:
 @pytest.mark.parametrize("name", ["taxi", "house", "studio"])
 def test_a_report_in_a_browser(name: str, size: str, tmp_path: Path) -> None:
     path = tmp_path / "report.html"
-    path.write_text(pages()[name].replace("</body>", PROBE), encoding="utf-8")
+    path.write_text(_probed(pages()[name]), encoding="utf-8")
     ran = browse(path, "--dump-dom", size=size)
     told = re.search(r'data-found="([^"]*)"', ran.stdout)
     assert told, ran.stderr[-2000:]
@@ -101,6 +103,21 @@ def test_a_report_in_a_browser(name: str, size: str, tmp_path: Path) -> None:
     assert len(set(up)) > 1
     assert found["sort"] == "descending"
     assert (found["asked"], found["refused"]) == ([], [])
+
+
+def _probed(text: str) -> str:
+    """The page with the probe, which its policy has to name: it lets no other script than its own run."""
+    script = PROBE[PROBE.index(">") + 1 : PROBE.rindex("</script>")]
+    named = b64encode(sha256(script.encode()).digest()).decode()
+    return text.replace("script-src ", f"script-src 'sha256-{named}' ", 1).replace("</body>", PROBE)
+
+
+def test_the_policy_of_a_page_lets_no_other_script_run(tmp_path: Path) -> None:
+    path = tmp_path / "report.html"
+    path.write_text(pages()["taxi"].replace("</body>", PROBE), encoding="utf-8")
+    ran = browse(path, "--dump-dom")
+    assert "data-found=" not in ran.stdout
+    assert "Content Security Policy" in ran.stderr
 
 
 def test_a_report_prints_to_one_pdf(tmp_path: Path) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -14,8 +14,8 @@ from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place, nearest
 from pennyweight.plain_text import listed, visible
 from pennyweight.reading.day_columns import ORDERS
-from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried
-from pennyweight.reading.text_files import BINARY, files_read
+from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried, to_carry
+from pennyweight.reading.text_files import FilesRead, files_read
 from pennyweight.report.cover import Cover, read_logo
 from pennyweight.report.files import check_drawable, check_ending, check_target, write
 from pennyweight.report.forms.csv_form import as_csv
@@ -179,7 +179,7 @@ def deliver(
         )
     with files_read() as read, shown_progress():
         result, document = _told_by_option(lambda: _with_page(compute(), page))
-    cover = _cover(read)
+    cover = _cover(read, reports=any(path.suffix.lower() in REPORT_ENDINGS for path in paths))
     rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
         check_drawable(path, document)
@@ -216,18 +216,15 @@ def _refuse_idle(paths: list[Path]) -> None:
         raise InputError("--force is for --output, which is not there; leave it out.", at=Place.of_option("--force"))
 
 
-def _cover(read: Mapping[Path, str]) -> Cover:
+def _cover(read: FilesRead, *, reports: bool) -> Cover:
     """What the options say of page one, and the files that were read, to go along: a deal or loan file first."""
     given = click.get_current_context().meta.get(_COVER, {})
-    texts = {
-        path.name: text
-        for path, text in read.items()
-        if text and (path.suffix.lower() not in REPORT_ENDINGS or text.startswith(BINARY))
-    }
-    texts = dict(sorted(texts.items(), key=lambda one: not one[0].endswith(".toml")))
     logo = read_logo(Path(given["logo"])) if given.get("logo") else b""
-    again = _again() if texts else ""
-    return Cover(given.get("title", ""), given.get("prepared_by", ""), logo, again, Carried(texts))
+    if given.get("logo"):
+        read.setdefault(Path(given["logo"]).resolve(), "")  # so that it is not written over
+    carried = to_carry(read) if reports else Carried()
+    again = _again() if carried.files else ""
+    return Cover(given.get("title", ""), given.get("prepared_by", ""), logo, again, carried)
 
 
 def _again() -> str:

@@ -5,20 +5,32 @@ A page carries them as JSON in a script element of no program, a PDF as attachme
 
 from __future__ import annotations
 
+import copy
 import json
+import logging
+import posixpath
 import re
 import tempfile
 from base64 import b64decode
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from pennyweight.errors import InputError, Place
-from pennyweight.reading.text_files import BINARY, LARGEST_TABLE, check_file, note_read, read_text
+from pennyweight.errors import InputError, PennyweightError, Place
+from pennyweight.reading.text_files import BINARY, LARGEST_TABLE, FilesRead, check_file, note_read, read_text
 from pennyweight.reading.workbook_files import refuse_swelling
 
-__all__ = ["CARRIED_ID", "FILE_SHEET", "REPORT_ENDINGS", "Carried", "as_script", "unpacked"]
+__all__ = [
+    "CARRIED_ID",
+    "FILE_SHEET",
+    "REPORT_ENDINGS",
+    "Carried",
+    "as_script",
+    "check_carried",
+    "to_carry",
+    "unpacked",
+]
 
 CARRIED_ID = "pennyweight-carried"
 """The id of the element of a page, and the name of the list among the attachments of a PDF."""
@@ -26,12 +38,14 @@ FILE_SHEET = "File "
 """How the sheets begin that hold a file, a line a row."""
 REPORT_ENDINGS = (".html", ".pdf", ".xlsx")
 _MOST_FILES = 50
-_NAME = re.compile(r"[^/\\:\x00-\x1f]{1,120}")
+_PART = re.compile(r"[^/\\:\x00-\x1f]{1,120}")
+_LONGEST = 400
+_DEEPEST = 8
 
 
 @dataclass(frozen=True, slots=True)
 class Carried:
-    """Files by their names, the main one first."""
+    """Files by the paths under which the main one, the first, names them."""
 
     files: Mapping[str, str] = field(default_factory=dict)
 
@@ -39,6 +53,68 @@ class Carried:
     def main(self) -> str:
         """The name of the file that the others belong to."""
         return next(iter(self.files), "")
+
+
+def to_carry(read: FilesRead) -> Carried:
+    """The files that were read, under the paths by which the files that name them do so; a deal or loan file first.
+
+    Files that several deals of different folders name stand in a folder for each. InputError for a name that no report
+    can hold.
+    """
+    texts = {
+        path: text for path, text in read.items()
+        if text and (path.suffix.lower() not in REPORT_ENDINGS or text.startswith(BINARY))
+    }  # fmt: skip
+    owners = [path for path in texts if path.suffix.lower() == ".toml"]
+    named: list[tuple[Path, str, Path]] = [(path.parent, path.name, path) for path in owners]
+    named += [(owner.parent, name, path) for owner in owners for name, path in read.named_by(owner) if path in texts]
+    told = {path for *_, path in named}
+    named += [(path.parent, path.name, path) for path in texts if path not in told]
+    labels = _labels(list(dict.fromkeys(folder for folder, *_ in named)))
+    found: dict[str, Path] = {}
+    for folder, name, path in named:
+        key = posixpath.normpath(f"{labels[folder]}{name}")
+        if not _can_carry(key):
+            raise InputError(
+                f"{name} cannot go along in a report: names of files in it have no : and no \\, and at most 120 "
+                "characters; rename it.",
+                at=Place.of_file(name),
+            )
+        if found.setdefault(key, path) != path:
+            raise InputError(
+                f"{name} is the name of two files, which cannot both go along; rename one.", at=Place.of_file(name)
+            )
+    return Carried({key: texts[path] for key, path in found.items()})
+
+
+def _labels(folders: list[Path]) -> dict[Path, str]:
+    """A folder in the report for each folder on disk, none where there is but one."""
+    if len(folders) < 2:
+        return dict.fromkeys(folders, "")
+    names = [folder.name for folder in folders]
+    plain = len(set(names)) == len(names) and all(_can_carry(name) for name in names)
+    return {folder: f"{folder.name if plain else k}/" for k, folder in enumerate(folders, 1)}
+
+
+def _can_carry(name: str) -> bool:
+    parts = name.split("/")
+    sound = all(_PART.fullmatch(part) and part not in (".", "..") for part in parts)
+    return sound and len(parts) <= _DEEPEST and len(name) <= _LONGEST
+
+
+def check_carried(path: Path, carried: Carried, name: Path) -> None:
+    """Refuse a report that does not give back what was put into it; `name` is what it is going to be called."""
+    try:
+        same = dict(_taken_out(path).files) == dict(carried.files)
+    except InputError:
+        same = False
+    if not same:
+        raise InputError(
+            f"{name} is not written: it would not give back the files it is made of "
+            f"({', '.join(carried.files)}) as they "
+            "are; choose another form.",
+            at=Place.of_file(name),
+        )
 
 
 def as_script(carried: Carried) -> str:
@@ -58,12 +134,28 @@ def unpacked(path: Path) -> Iterator[Path]:
         return
     carried = _taken_out(path)
     with tempfile.TemporaryDirectory() as folder:
-        for name, text in carried.files.items():
-            if text.startswith(BINARY):
-                Path(folder, name).write_bytes(_bytes_of(text, path))
-            else:
-                Path(folder, name).write_text(text, encoding="utf-8")
-        yield Path(folder, carried.main)
+        try:
+            for name, text in carried.files.items():
+                target = Path(folder, name)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                if text.startswith(BINARY):
+                    target.write_bytes(_bytes_of(text, path))
+                else:
+                    target.write_text(text, encoding="utf-8")
+        except (OSError, UnicodeError):
+            raise InputError(f"{path} carries a file that cannot be taken out.", at=Place.of_file(path)) from None
+        try:
+            yield Path(folder, carried.main)
+        except PennyweightError as error:  # told of the report, not of a folder that nobody knows
+            raise _of_report(error, path, folder) from None
+
+
+def _of_report(error: PennyweightError, path: Path, folder: str) -> PennyweightError:
+    told = copy.copy(error)
+    text = str(error).replace(f"{folder}/", "")
+    told.args = (f"{path}: {text}", *error.args[1:])
+    told.mistakes = tuple(_of_report(one, path, folder) for one in error.mistakes)
+    return told
 
 
 def _bytes_of(text: str, path: Path) -> bytes:
@@ -76,13 +168,15 @@ def _bytes_of(text: str, path: Path) -> bytes:
 def _taken_out(path: Path) -> Carried:
     ending = path.suffix.lower()
     if ending == ".html":
-        files = _of_page(read_text(path, largest=LARGEST_TABLE))
+        files = _of_page(read_text(path, largest=LARGEST_TABLE), path)
     else:
         check_file(path, str(path))
         try:
             files = _of_pdf(path) if ending == ".pdf" else _of_workbook(path)
         except InputError:
             raise
+        except RecursionError:
+            raise InputError(f"{path} is nested too deeply to be opened.", at=Place.of_file(path)) from None
         except Exception as error:  # whatever a stranger's file makes of the library that opens it
             raise InputError(
                 f"{path} cannot be opened as {ending[1:]} ({type(error).__name__}).", at=Place.of_file(path)
@@ -93,7 +187,7 @@ def _taken_out(path: Path) -> Carried:
             f"{path} carries no deal; name the deal file, or a report that Pennyweight made of one.",
             at=Place.of_file(path),
         )
-    bad = next((name for name in files if not _NAME.fullmatch(name) or name in (".", "..")), None)
+    bad = next((name for name in files if not _can_carry(name)), None)
     if bad is not None or len(files) > _MOST_FILES or sum(map(len, files.values())) > LARGEST_TABLE:
         raise InputError(
             f"{path} carries files that are not taken out: at most {_MOST_FILES}, plain names, 64 MB together.",
@@ -102,15 +196,30 @@ def _taken_out(path: Path) -> Carried:
     return Carried(files)
 
 
-_SCRIPT = re.compile(rf'<script type="application/json" id="{CARRIED_ID}">(.*?)</script>', re.DOTALL)
+def _once(pairs: Iterable[tuple[str, object]], path: Path) -> dict[str, object]:
+    """Pairs as a mapping; a name that stands there twice is refused."""
+    found: dict[str, object] = {}
+    for name, value in pairs:
+        if name in found:
+            raise InputError(f"{path} carries two files called '{name}'; it was tampered with.", at=Place.of_file(path))
+        found[name] = value
+    return found
 
 
-def _of_page(text: str) -> dict[str, str]:
-    found = _SCRIPT.search(text)
-    if not found:
+_OPENS, _CLOSES = f'<script type="application/json" id="{CARRIED_ID}">', "</script>"
+
+
+def _of_page(text: str, path: Path) -> dict[str, str]:
+    begin = text.find(_OPENS)
+    end = text.find(_CLOSES, begin)
+    if begin < 0 or end < 0:
         return {}
     try:
-        files = json.loads(found[1]).get("files")
+        files = json.loads(text[begin + len(_OPENS) : end], object_pairs_hook=lambda pairs: _once(pairs, path)).get(
+            "files"
+        )
+    except InputError:
+        raise
     except (ValueError, AttributeError, RecursionError):
         return {}
     return _texts(files)
@@ -125,13 +234,21 @@ def _texts(files: object) -> dict[str, str]:
 def _of_pdf(path: Path) -> dict[str, str]:
     from pypdf import PdfReader
 
-    attached = {name: parts[0] for name, parts in PdfReader(path).attachments.items() if parts}
+    logging.getLogger("pypdf").setLevel(logging.CRITICAL)  # what it says of a broken file comes in our sentence
+    reader = PdfReader(path)
+    if reader.is_encrypted:
+        raise InputError(f"{path} is encrypted; save it without a password first.", at=Place.of_file(path))
+    attached = reader.attachments
     if CARRIED_ID not in attached:
         return {}
-    names = json.loads(attached[CARRIED_ID].decode("utf-8"))
+    double = next((name for name, parts in attached.items() if len(parts) > 1), None)
+    names = json.loads(attached[CARRIED_ID][0].decode("utf-8"))
     if not isinstance(names, list) or len(names) > _MOST_FILES:
         return {}
-    return {str(name): attached[str(name)].decode("utf-8") for name in names}
+    found = _once(((str(name), str(name)) for name in names), path)
+    if double is not None:
+        raise InputError(f"{path} carries two files called '{double}'; it was tampered with.", at=Place.of_file(path))
+    return {name: attached[name][0].decode("utf-8") for name in found}
 
 
 def _of_workbook(path: Path) -> dict[str, str]:
@@ -139,13 +256,13 @@ def _of_workbook(path: Path) -> dict[str, str]:
 
     refuse_swelling(path, str(path))
     book = load_workbook(path, read_only=True, data_only=True)
-    files = {}
+    files: list[tuple[str, str]] = []
     try:
         for name in book.sheetnames:
             if name.startswith(FILE_SHEET):
                 rows = book[name].iter_rows(min_col=1, max_col=1, values_only=True)
                 lines = ["" if value is None else str(value) for (value,) in rows]
-                files[lines[0]] = "\n".join(lines[1:])
+                files.append((lines[0], "\n".join(lines[1:])))
     finally:
         book.close()
-    return files
+    return {name: str(text) for name, text in _once(files, path).items()}

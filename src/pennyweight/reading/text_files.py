@@ -33,6 +33,11 @@ class FilesRead(dict[Path, str]):
     def __init__(self) -> None:
         super().__init__()
         self.remarks: list[str] = []
+        self.names: list[tuple[Path, str, Path]] = []
+
+    def named_by(self, owner: Path) -> list[tuple[str, Path]]:
+        """The files that another file names: by which path, relative to its folder, and where they are."""
+        return [(name, path) for whose, name, path in self.names if whose == owner]
 
 
 _READ: ContextVar[FilesRead | None] = ContextVar("files_read", default=None)
@@ -167,4 +172,6 @@ def beside(owner: Path, file: str, where: str, *, what: str) -> Path:
         found = False
     if not found:
         raise InputError(f"{where}: there is no file '{file}' beside the {what}.", at=where)
+    if (noted := _READ.get()) is not None:
+        noted.names.append((owner.resolve(), file, path))
     return path

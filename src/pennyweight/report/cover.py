@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import warnings
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from pennyweight.errors import InputError, Place
 from pennyweight.reading.embedded_files import Carried
+from pennyweight.reading.text_files import check_file
 
 __all__ = ["MAKER", "Cover", "read_logo"]
 
@@ -14,6 +16,7 @@ MAKER = "Pennyweight"
 """What files say of who has made them."""
 
 _LARGEST_LOGO = 4 * 2**20
+_MOST_DOTS = 4_000
 _KINDS = {b"\x89PNG\r\n\x1a\n": "png", b"\xff\xd8\xff": "jpeg"}
 
 
@@ -36,12 +39,14 @@ class Cover:
 
 def read_logo(path: Path) -> bytes:
     """A picture for page one; InputError when it is none, too large, or cannot be read."""
+    option = Place.of_option("--logo")
+    if not path.exists():
+        raise InputError(f"--logo: there is no file {path}; it cannot be read.", at=option)
     try:
-        if path.stat().st_size > _LARGEST_LOGO:
-            raise InputError(f"--logo: {path} is larger than 4 MB.", at=Place.of_option("--logo"))
+        check_file(path, f"--logo: {path}", _LARGEST_LOGO)
         content = path.read_bytes()
     except OSError as error:
-        raise InputError(f"--logo: {path} cannot be read: {error.strerror}.", at=Place.of_option("--logo")) from None
+        raise InputError(f"--logo: {path} cannot be read: {error.strerror}.", at=option) from None
     if not any(content.startswith(head) for head in _KINDS):
         raise InputError(f"--logo: {path} is no PNG or JPEG picture.", at=Place.of_option("--logo"))
     try:
@@ -49,8 +54,16 @@ def read_logo(path: Path) -> bytes:
 
         from PIL import Image
 
-        with Image.open(BytesIO(content)) as picture:
+        with warnings.catch_warnings(action="ignore"), Image.open(BytesIO(content)) as picture:
+            if max(picture.size) > _MOST_DOTS:
+                raise InputError(
+                    f"--logo: {path} has {picture.width:,} x {picture.height:,} dots; the most is "
+                    f"{_MOST_DOTS:,} a side.",
+                    at=option,
+                )
             picture.verify()
+    except InputError:
+        raise
     except Exception:
         raise InputError(f"--logo: {path} is a damaged picture.", at=Place.of_option("--logo")) from None
     return content

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
+from pennyweight.reading.embedded_files import REPORT_ENDINGS, check_carried
 from pennyweight.report.cover import Cover
 from pennyweight.report.forms import csv_form
 from pennyweight.report.forms.csv_form import as_csv
@@ -36,8 +37,15 @@ def write(
     check_drawable(path, page)
     if table is None:
         table = as_csv(result) if form is csv_form.FORM else ""
-    content = form.render(Written(result, page, table, cover or Cover()))
-    replace_with(path, lambda target: target.write_bytes(content))
+    made = cover or Cover()
+    content = form.render(Written(result, page, table, made))
+
+    def save(target: Path) -> None:
+        target.write_bytes(content)
+        if made.carried.files and path.suffix.lower() in REPORT_ENDINGS:
+            check_carried(target, made.carried, path)
+
+    replace_with(path, save)
 
 
 def check_ending(path: Path) -> str:

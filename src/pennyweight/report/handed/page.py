@@ -7,6 +7,7 @@ from base64 import b64encode
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from hashlib import sha256
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
@@ -47,10 +48,11 @@ def page(handout: Handout, cover: Cover) -> str:
             "kind": "files", "title": "What it was made of", "id": marks.of("files"), "again": cover.again,
             "files": [(name, _told(text)) for name, text in cover.carried.files.items()],
         })  # fmt: skip
+    script = _file("report.js")
     return _template("report.html").render(
         lang="en", maker=MAKER, title=cover.title or document.title, subtitle=document.subtitle,
         prepared_by=cover.prepared_by, logo=b64encode(cover.logo).decode(), logo_kind=cover.logo_kind,
-        sections=sections, style=_file("report.css"), script=_file("report.js"), carried_id=CARRIED_ID,
+        sections=sections, style=_file("report.css"), script=script, script_hash=_hashed(script), carried_id=CARRIED_ID,
         carried=as_script(cover.carried) if cover.carried.files else "",
     )  # fmt: skip
 
@@ -185,7 +187,27 @@ def _chart(chart: Chart, marks: _Marks) -> dict[str, Any]:
     drawn = picture((chart,), "svg").decode()
     drawn = re.sub(r"<metadata>.*?</metadata>", "", drawn[drawn.index("<svg") :], flags=re.DOTALL)
     drawn = drawn.replace("<svg ", f'<svg role="img" aria-label="{_attribute(chart.title)}" ', 1)
-    return {"kind": "chart", "id": marks.of(f"chart {chart.title}"), "title": "", "svg": drawn, "caption": chart.title}
+    place = marks.of(f"chart {chart.title}")
+    return {"kind": "chart", "id": place, "title": "", "svg": _own_ids(drawn, place), "caption": chart.title}
+
+
+_IDS = re.compile(r"""\bid="([^"]+)"|(xlink:href|href)="#([^"]+)"|url\(#([^)]+)\)""")
+
+
+def _own_ids(drawn: str, place: str) -> str:
+    """A picture whose names are its own, so that no other picture of the page has the same."""
+
+    def named(match: re.Match[str]) -> str:
+        if match[1] is not None:
+            return f'id="{place}.{match[1]}"'
+        return f'{match[2]}="#{place}.{match[3]}"' if match[3] is not None else f"url(#{place}.{match[4]})"
+
+    return _IDS.sub(named, drawn)
+
+
+def _hashed(script: str) -> str:
+    """The script as the page's policy names it: whatever else got into the page would not run."""
+    return b64encode(sha256(script.encode()).digest()).decode()
 
 
 def _told(text: str) -> str:

@@ -171,7 +171,7 @@ class _Workbook:
 
     def file(self, name: str, text: str) -> None:
         """A file that is carried: its name, then a line a row. A text is a text, whatever it begins with."""
-        page = self.added(f"{FILE_SHEET}{name}")
+        page = self.added(f"{FILE_SHEET}{name}", of_file=True)
         ground = self.book.add_format({"font_name": "Consolas", "font_size": 9, "bg_color": PARCHMENT})
         page.set_column(0, 0, 140)
         lines = [name, *text.split("\n")]
@@ -188,8 +188,10 @@ class _Workbook:
         page.fit_to_pages(1, 0)
         page.print_area(0, 0, max(min(text.count("\n") + 1, _ROWS), 1), 0)
 
-    def added(self, title: str) -> Any:
-        """A sheet with a name that is allowed and not taken."""
+    def added(self, title: str, *, of_file: bool = False) -> Any:
+        """A sheet with a name that is allowed and not taken; those of files alone begin as they do."""
+        if title.startswith(FILE_SHEET) and not of_file:
+            title = f"Table {title}"
         plain = re.sub(r"[\[\]:*?/\\']", " ", visible(title)).strip()[:31] or "Sheet"
         name, number = plain, 1
         while name.lower() in self.names or name.lower() == "history":
