@@ -12,6 +12,7 @@ Where it stands is carried as data too, in `place`.
 from __future__ import annotations
 
 import copy
+import re
 from collections.abc import Collection, Iterable, Sequence
 from difflib import get_close_matches
 from typing import Any, Self, TypeVar
@@ -97,6 +98,14 @@ class Place(str):
         return Place, (str(self),), self.__dict__
 
 
+_OBJECT = re.compile(r"<class '(?:[\w.]*\.)?(\w+)'>|<([\w.]+)[^<>]* at 0x[0-9a-f]+>")
+
+
+def _named(match: re.Match[str]) -> str:
+    """An object of a program as a person calls it."""
+    return f"the type {match[1]}" if match[1] else f"an object of the kind {match[2].rpartition('.')[2]}"
+
+
 class PennyweightError(Exception):
     """Whatever Pennyweight refuses or cannot answer.
 
@@ -112,6 +121,7 @@ class PennyweightError(Exception):
     """Every mistake of a file that has several, this error among them in words; empty when there is one."""
 
     def __init__(self, message: str, *, at: str = "") -> None:
+        message = _OBJECT.sub(_named, message)
         super().__init__(one_line(message))
         if isinstance(at, Place):
             self.place = at

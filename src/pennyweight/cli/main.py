@@ -5,9 +5,11 @@ from __future__ import annotations
 import codecs
 import contextlib
 import io
+import logging
 import os
 import signal
 import sys
+import warnings
 from importlib import import_module
 
 import click
@@ -97,10 +99,13 @@ def main(ctx: click.Context) -> None:
 
 def run() -> None:
     """Run the command line; exit status 0 done, 1 not "pays off" under --strict, 2 bad input, 3 no answer."""
+    closed = sys.stdout is None
     _tame_streams()
+    _quieten()
     signal.signal(signal.SIGINT, signal.default_int_handler)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))  # so that what is half done is cleaned up
-    sys.exit(status(sys.argv[1:]))
+    code = status(sys.argv[1:])
+    sys.exit(_ended("Standard output is closed, so nothing was shown.", 2) if closed and code == 0 else code)
 
 
 def status(arguments: list[str]) -> int:
@@ -126,9 +131,11 @@ def status(arguments: list[str]) -> int:
             raise
         _let_go_of_output()  # click's way to say that whoever read has seen enough
         return 0
+    except UnicodeError:
+        return _ended("Something that was given holds bytes that are no text in UTF-8; write it in UTF-8.", 2)
     except OSError as error:
         _let_go_of_output()
-        return _ended(f"Standard output cannot be written: {error.strerror}.", 2)
+        return _ended(f"Standard output cannot be written: {error.strerror or 'the system refuses it'}.", 2)
     return result if isinstance(result, int) else 0
 
 
@@ -137,6 +144,13 @@ def _ended(sentence: str, code: int) -> int:
     with contextlib.suppress(OSError):
         click.echo(f"pennyweight: {sentence}" if code in (2, 3) else sentence, err=True)
     return code
+
+
+def _quieten() -> None:
+    """What the libraries below have to say is no answer to a question that was asked."""
+    warnings.simplefilter("ignore")
+    for name in ("matplotlib", "PIL", "fontTools", "pypdf"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)
 
 
 def _let_go_of_output() -> None:
@@ -153,6 +167,9 @@ def _tame_streams() -> None:
         assert isinstance(error, UnicodeEncodeError)
         return spelled(error.object[error.start : error.end], error.encoding), error.end
 
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:  # closed before we began
+            setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: SIM115
     codecs.register_error("pennyweight.spelled", spell)
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):

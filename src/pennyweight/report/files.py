@@ -56,6 +56,11 @@ def check_ending(path: Path) -> str:
     try:
         if not path.parent.is_dir():
             raise InputError(f"{path}: there is no folder {path.parent}.", at=Place.of_file(path))
+        path.resolve()
+    except RuntimeError:  # a link that leads to itself
+        raise InputError(
+            f"{path} is a link that leads to itself; choose another name.", at=Place.of_file(path)
+        ) from None
     except OSError as error:
         raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
     return ending

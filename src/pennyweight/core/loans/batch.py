@@ -70,6 +70,9 @@ def amortize(
     >>> book.payment.tolist(), book.last_payment.tolist(), book.payments.tolist()
     ([599.55, 554.6], [600.0, 553.84], [360, 240])
     """
+    asked: object = threads
+    if asked is not None and (isinstance(asked, bool) or not isinstance(asked, int | np.integer) or asked < 1):
+        raise InputError(f"threads is {threads!r}; it must be a whole number from 1 on.", at="threads")
     try:
         given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in (amount, rate, payments)))
     except (TypeError, ValueError):

@@ -55,7 +55,13 @@ class Happenings:
         try:
             what = np.ascontiguousarray(np.asarray(events.what, dtype=np.str_))
             self.loan, self.number = np.asarray(events.loan, np.int64), np.asarray(events.number, np.int64)
-            self.value = np.asarray(events.value, np.float64)
+            plain = np.asarray(events.value)
+            if plain.dtype.kind not in "iuf" and not all(
+                isinstance(one, int | float | np.integer | np.floating) and not isinstance(one, bool)
+                for one in plain.reshape(-1)
+            ):
+                raise TypeError
+            self.value = plain.astype(np.float64)
         except (TypeError, ValueError, OverflowError):
             raise InputError(
                 "events: loan and number must be whole numbers, what a word and value a number, one of each "
@@ -75,6 +81,8 @@ class Happenings:
         if not self.kind.shape == self.loan.shape == self.number.shape == self.value.shape:
             raise InputError("events: loan, number, what and value must have the same length.", at="events")
         inside = (self.loan >= 0) & (self.loan < loans)
+        if not loans and self.loan.size:
+            raise InputError("events: there are no loans for them to happen to.", at="events")
         last = np.where(inside, count[np.where(inside, self.loan, 0)], 0)
         with np.errstate(invalid="ignore"):
             problems = (

@@ -31,6 +31,7 @@ __all__ = ["LoanTerms", "settle", "share_between", "units_of"]
 
 ROUNDINGS = ("half up", "half even", "payment up")
 _LARGEST = 9e15  # units, so that every sum of them is a whole number in float64 too
+_MOST_RATE = 100  # 10,000 % a year: beyond, growth leaves what decimals hold
 _BASIS = {name: int(one.basis) for name, one in DAY_COUNTS.items() if one.for_loans and one.basis is not None}
 
 
@@ -369,6 +370,8 @@ def _converted(compounding: float, per_year: int, yearly: Fraction) -> Fraction:
     """The rate of a payment period of one that compounds otherwise, to fifty digits."""
     with localcontext() as context:
         context.prec = 60
+        if yearly > _MOST_RATE:
+            raise InputError(f"rate is {float(yearly):.0%}; a loan that compounds in its own way has 10,000% at most.")
         j = Decimal(yearly.numerator) / Decimal(yearly.denominator)
         if compounding == float("inf"):
             growth = (j / per_year).exp()

@@ -102,6 +102,9 @@ class PlanWorking(Shown):
         i, n = t.known_i, t.known_n
         if n == inf:
             return (*self._forever(), None)
+        if i <= -1:  # all is lost: nothing is worth anything at the start
+            s, e = self._money(t.known_start), self._money(t.known_end)
+            return f"{end} = {start} × (1 + i)^n", f"{e} = {s} × 0", None
         factor = float(annuity.annuity_factor(i, n, growth_per_period=t.g, paid=t.paid)) / (1 + i) ** t.wait
         discount = (1 + i) ** -(n + t.wait)
         names = self._factor_names()
