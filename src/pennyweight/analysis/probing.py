@@ -80,7 +80,7 @@ def in_step(
         figures = sweep(base, owner, changes, wanted)
         ends = np.cumsum(sizes)
         for number, probe, first, last in zip(numbers, chosen, ends - sizes, ends, strict=True):
-            own = np.array([figures[name][first:last] for name in probe.watched])
+            own = np.array([figures[name][first:last] for name in probe.watched]).reshape(-1, last - first)
             _advance(number, probe, own, waiting, found)
     return found
 

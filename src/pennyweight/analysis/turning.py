@@ -14,7 +14,7 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.found import Answers
 from pennyweight.analysis.probing import Known, Probe, Search, in_step, narrowed
 from pennyweight.analysis.search import default_range, places_of
-from pennyweight.deals.compiler.program import met_name, slack_name
+from pennyweight.deals.compiler.program import asked_name, met_name, slack_name
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.described import Described
@@ -122,17 +122,46 @@ def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[Tu
     if not deal.goals:
         return []
     idle = _idle_terms(model, inputs)
-    watched = tuple(name for goal in deal.goals for name in (met_name(goal), slack_name(goal)))
-    return [
-        Probe(
-            case,
-            item.name,
-            watched,
-            _turns(deal, item, 1.0 if item.is_series else float(np.asarray(inputs[item.name]))),
-        )
-        for item in deal.inputs.values()
-        if item.name not in idle and not item.fixed
-    ]
+    at_base = model.figures([inputs], [met_name(goal) for goal in deal.goals])
+    missed = [goal for goal in deal.goals if at_base[met_name(goal)][0] != 1]
+    by_input, found = _goals_reached(model), []
+    for item in deal.inputs.values():
+        if item.name in idle or item.fixed:
+            continue
+        reached = by_input.get(item.name, [])
+        watched = tuple(name for goal in reached for name in (met_name(goal), slack_name(goal)))
+        rest = tuple(goal for goal in missed if goal not in reached)
+        base = 1.0 if item.is_series else float(np.asarray(inputs[item.name]))
+        found.append(Probe(case, item.name, watched, _turns(deal, item, base, reached, rest)))
+    return found
+
+
+def _goals_reached(model: Model) -> dict[str, list[str]]:
+    """By input the goals that move with it, directly or by the answer to a question; the others need not be asked."""
+    program, deal = model.program, model.definition
+    named = {bit.bit_length(): name for name, bit in program.bits.items()}
+
+    def read_by(slot: int) -> set[str]:
+        """The inputs and answers that a slot reads."""
+        found, mask = set(), program.depends[slot]
+        while mask:
+            lowest = mask & -mask
+            found.add(named[lowest.bit_length()])
+            mask ^= lowest
+        return found
+
+    asked = {name: read_by(program.names[asked_name(name)]) for name in deal.questions}
+    reached: dict[str, list[str]] = {}
+    for goal in deal.goals:
+        todo = read_by(program.names[met_name(goal)]) | read_by(program.names[slack_name(goal)])
+        seen: set[str] = set()
+        while todo:
+            name = todo.pop()
+            seen.add(name)
+            todo |= asked.get(name, set()) - seen
+        for name in seen:
+            reached.setdefault(name, []).append(goal)
+    return reached
 
 
 @dataclass(slots=True)
@@ -143,6 +172,8 @@ class _Goals:
     shift: Floats
     """For a goal that is met within its tolerance alone, how far; 0 for all others."""
     exact: bool
+    rest: tuple[str, ...] = ()
+    """Goals that the input does not reach and that are missed: as long as there are any, nothing turns the verdict."""
 
     def met(self, figures: Floats) -> NDArray[np.bool_]:
         """Which goals are met, (goals, n)."""
@@ -152,14 +183,19 @@ class _Goals:
 
     def pays(self, figures: Floats) -> NDArray[np.bool_]:
         """Where all are."""
-        return np.asarray(self.met(figures).all(axis=0))
+        return np.asarray(self.met(figures).all(axis=0)) & (not self.rest)
 
     def slack(self, figures: Floats) -> Floats:
         """How far each lies beyond its bound."""
         return figures[1::2] + self.shift[:, None]
 
 
-def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
+def _turns(
+    deal: Definition, item: Input, base: float, reached: list[str], rest: tuple[str, ...]
+) -> Search[TurningPoint]:
+    if not reached and not item.choices:  # nothing moves with it
+        reason = f"{listed(rest)} missed at every value" if rest else "pays off at every value"
+        return _point(item, base, {}, reason, rest)
     years = deal.timeline.periods / deal.timeline.per_year
     limits = default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
     places = _places(item, limits, base, _NEAR)
@@ -167,7 +203,7 @@ def _turns(deal: Definition, item: Input, base: float) -> Search[TurningPoint]:
     at_base = int(np.searchsorted(known.x, base)) if base in known.x else int(np.argmin(np.abs(known.x - base)))
     slack, met = known.figures[1::2, at_base], known.figures[0::2, at_base] == 1
     tolerated = met & (slack < 0)
-    goals = _Goals(list(deal.goals), np.where(tolerated, -slack, 0.0), item.step is None)
+    goals = _Goals(reached, np.where(tolerated, -slack, 0.0), item.step is None, rest)
     if item.choices:
         return _of_choices(item, base, known, goals)
     pays = goals.pays(known.figures)
@@ -274,7 +310,7 @@ def _blocked(goals: _Goals, known: Known) -> str:
 def _never(goals: _Goals, known: Known) -> tuple[str, ...]:
     """The goals that no place meets."""
     met = goals.met(known.figures)
-    return tuple(name for name, row in zip(goals.names, met, strict=True) if not row.any())
+    return (*(name for name, row in zip(goals.names, met, strict=True) if not row.any()), *goals.rest)
 
 
 def _idle_terms(model: Model, inputs: Inputs) -> set[str]:
