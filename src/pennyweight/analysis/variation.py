@@ -62,8 +62,7 @@ class Variation(Shown):
 
         mesh = np.meshgrid(*self.inputs.values(), indexing="ij")
         columns: dict[str, Any] = {
-            name: [self._word(name, value) for value in grid.reshape(-1).tolist()]
-            for name, grid in zip(self.inputs, mesh, strict=True)
+            name: self._words(name, grid.reshape(-1)) for name, grid in zip(self.inputs, mesh, strict=True)
         }
         columns.update({name: values.reshape(-1) for name, values in self.figures.items()})
         if "pays_off" in columns:
@@ -93,9 +92,10 @@ class Variation(Shown):
             currency=style.currency, places=style.places,
         )  # fmt: skip
 
-    def _word(self, name: str, value: float) -> float | str:
+    def _words(self, name: str, values: Floats) -> Any:
+        """Values as they are written: numbers, or the words of a choice."""
         item = self.definition.inputs[name]
-        return item.choices[round(value)] if item.choices else value
+        return [item.choices[round(value)] for value in values.tolist()] if item.choices else values
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""

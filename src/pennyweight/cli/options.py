@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -29,6 +30,8 @@ __all__ = [
 
 _FORCE = "pennyweight.force"
 _COVER = "pennyweight.cover"
+_PLAIN_FORMS = (".json", ".csv")
+"""Forms that show nothing of a page, so that none need be made for them."""
 
 Command = TypeVar("Command", bound=Callable[..., Any])
 Worked = TypeVar("Worked")
@@ -177,10 +180,18 @@ def deliver(
         raise InputError(
             "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
         )
+    drawn = form not in STREAMS or any(path.suffix.lower() not in _PLAIN_FORMS for path in paths)
+
+    def work() -> tuple[Any, Document, str, bytes]:
+        result = compute()
+        document = (result.document() if page is None else page(result)) if drawn else Document("", ())
+        rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
+        streamed = STREAMS[form].render(Written(result, document, rows)) if form in STREAMS else b""
+        return result, document, rows, streamed
+
     with files_read() as read, shown_progress():
-        result, document = _told_by_option(lambda: _with_page(compute(), page))
+        result, document, rows, streamed = _told_by_option(work)
     cover = _cover(read, reports=any(path.suffix.lower() in REPORT_ENDINGS for path in paths))
-    rows = table(result) if form == "csv" or any(path.suffix.lower() == ".csv" for path in paths) else ""
     for path in paths:  # all are sound before the first is written
         check_drawable(path, document)
         check_target(path, read=read, force=force, header=rows.split("\n", 1)[0])
@@ -193,7 +204,8 @@ def deliver(
             raise InputError(f"{error}{before}", at=error.place or "") from None
         written.append(str(path))
     if form in STREAMS:
-        click.echo(STREAMS[form].render(Written(result, document, rows)).decode(), nl=False)
+        plain = (getattr(sys.stdout, "encoding", None) or "").lower().replace("-", "") == "utf8"
+        click.echo(streamed if plain else streamed.decode(), nl=False)
     else:
         from pennyweight.report.terminal import print_document
 
@@ -236,10 +248,6 @@ def _again() -> str:
     words += [f"--with {pair}" for pair in context.params.get("replaced", ())]
     said = "Every command that takes a deal or loan file takes this report instead."
     return f"{said} The figures here are those of: {' '.join(words)}." if len(words) > 1 else said
-
-
-def _with_page(result: Any, page: Callable[[Any], Document] | None) -> tuple[Any, Document]:
-    return result, page(result) if page is not None else result.document()
 
 
 def _told_by_option(compute: Callable[[], Worked]) -> Worked:

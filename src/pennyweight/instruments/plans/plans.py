@@ -316,6 +316,8 @@ def _periods(t: PlanTerms) -> float:
         )
         if not isfinite(count):
             raise NoAnswer(_never(t, begun))
+        if count > _MOST_PERIODS:
+            raise NoAnswer(f"That takes {count:,.0f} {t.kind.names[1]}s; the most is {_MOST_PERIODS:,}.")
         return count
     return _periods_growing(t, begun)
 
