@@ -64,7 +64,7 @@ def page(name: str) -> str:
     parts = [f"# {starter.answers}", f"*{document['deal']}.* {document['note']}"]
     with tempfile.TemporaryDirectory() as folder, chdir(folder):
         file = f"{name}.toml"
-        parts += [_shown(f"pennyweight new {file} --starter {name} --title {shlex.quote(document['deal'])}")]
+        parts += [_shown(f"pennyweight new {file} --starter {name} --name {shlex.quote(document['deal'])}")]
         parts += ["## What goes in", _inputs(Path(file).read_text(encoding="utf-8"))]
         for command in commands(Path(file).read_text(encoding="utf-8")):
             title = _TITLES[command.split()[1]]

@@ -329,7 +329,7 @@ def _table(rng: random.Random) -> str | None:
         )
     if kind == 1:
         return _status(["returns", "x.csv", *_maybe_options(rng)])
-    terms = ["--amount", "86k", "--rate", "4.2%", "--years", "15", "--start", "2023-09-30"]
+    terms = ["--owed", "86k", "--rate", "4.2%", "--years", "15", "--start", "2023-09-30"]
     return _status(["loan", *terms, "--events", "x.csv", *_maybe_options(rng)])
 
 
@@ -340,7 +340,7 @@ def _command(rng: random.Random) -> str | None:
         "repay": ["--owed", "--payment", "--rate", "--years", "--still-owed", "--per-year", "--compounding", "--currency", "--paid"],
         "withdraw": ["--pot", "--withdrawal", "--rate", "--years", "--pot-left", "--growth", "--find"],
         "rates": ["--compounding", "--per-year", "--inflation", "--times"],
-        "loan": ["--amount", "--rate", "--years", "--payment", "--per-year", "--start", "--residual", "--interest", "--fee-up-front", "--extra",
+        "loan": ["--owed", "--rate", "--years", "--payment", "--per-year", "--start", "--still-owed", "--day-count", "--fee-up-front", "--extra",
                  "--paid-off-by", "--as-of", "--currency", "--repaid", "--interest-only", "--amortized-over", "--months"],
         "bond": ["--coupon", "--maturity", "--settlement", "--yield", "--price", "--per-year", "--issued", "--first", "--discount", "--last-coupon"],
         "weigh": ["--with", "--scenario", "--by"], "find": ["--between", "--scenario"], "vary": ["--show"], "compare": ["--scenario"],
@@ -349,7 +349,7 @@ def _command(rng: random.Random) -> str | None:
         "grow": ["--opening", "1k", "--deposit", "50", "--rate", "5%", "--years", "10"],
         "repay": ["--owed", "86k", "--rate", "4.2%", "--years", "15"],
         "withdraw": ["--withdrawal", "24k", "--rate", "4%", "--years", "25", "--find", "pot"],
-        "rates": ["6%"], "loan": ["--amount", "86k", "--rate", "4.2%", "--years", "15"],
+        "rates": ["6%"], "loan": ["--owed", "86k", "--rate", "4.2%", "--years", "15"],
         "bond": ["--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97.25"],
         "weigh": ["deal.toml"], "find": ["deal.toml", "price", "npv == 0"], "vary": ["deal.toml", "price=1k..2k/3"], "compare": ["deal.toml"],
     }  # fmt: skip

@@ -222,7 +222,7 @@ def test_plans_and_rates_answer_in_every_form(run) -> None:
     assert "5 is 500% a year; write 5%" in run("rates", "5").err
     assert json.loads(run("rates", "-0.5%", "--format", "json").out)["years"] is None
     assert "a rate must be above -100%" in run("rates", "-100%").err
-    refused = run("loan", "--amount", "100", "--rate", "5%", "--years", "3", "--currency", "EURO")
+    refused = run("loan", "--owed", "100", "--rate", "5%", "--years", "3", "--currency", "EURO")
     assert (refused.code, "write its three letters" in refused.err) == (2, True)
 
 

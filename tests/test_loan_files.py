@@ -203,7 +203,7 @@ def test_the_studio_runs_from_its_file(tmp_path: Path, capsys: pytest.CaptureFix
 
 def test_options_do_what_the_file_does(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     events = STARTERS / "studio-events.csv"
-    arguments = ["--amount", "86k", "--rate", "4.2%", "--years", "15", "--start", "2024-01-31", "--currency", "EUR"]
+    arguments = ["--owed", "86k", "--rate", "4.2%", "--years", "15", "--start", "2024-01-31", "--currency", "EUR"]
     assert status(["loan", *arguments, "--events", str(events), "--extra", "50;100", "--format", "json"]) == 0
     told = json.loads(capsys.readouterr().out)
     whole = read_loan_file(STARTERS / "studio.toml").as_dict()
@@ -285,8 +285,8 @@ def test_files_refused(
     [
         ("--months", "months", "90"), ("--per-year", "per_year", "quarter"), ("--compounding", "compounding", "half-yearly"),
         ("--paid", "paid", "start"), ("--repaid", "repaid", "constant principal"), ("--interest-only", "interest_only", "18 months"),
-        ("--amortized-over", "amortized_over", "25"), ("--residual", "residual", "5k"), ("--first-payment", "first_payment", "2027-04-15"),
-        ("--interest", "interest", "30/360"), ("--fee-up-front", "fee_up_front", "1.5%"), ("--fee-added", "fee_added", "300"),
+        ("--amortized-over", "amortized_over", "25"), ("--still-owed", "residual", "5k"), ("--first-payment", "first_payment", "2027-04-15"),
+        ("--day-count", "interest", "30/360"), ("--fee-up-front", "fee_up_front", "1.5%"), ("--fee-added", "fee_added", "300"),
         ("--fee-each", "fee_each", "2.50"), ("--rounding", "rounding", "half even"), ("--as-of", "as_of", "2029-01-01"),
         ("--currency", "currency", "JPY"),
     ],

@@ -28,6 +28,8 @@ if TYPE_CHECKING:
 __all__ = ["Variation", "vary"]
 
 Floats: TypeAlias = NDArray[np.float64]
+_CASES = 100_000
+"""So many cases are worked out at a time."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -133,20 +135,28 @@ def vary(
     changes = {name: grid.reshape(-1) for name, grid in zip(axes, mesh, strict=True)}
     states = [key for goal in deal.goals for key in (met_name(goal), nearly_name(goal)) if key in model.program.names]
     asked = [*wanted, "pays_off", *states] if deal.goals else wanted
-    figures = model.sweep(stack(deal, [base]), np.zeros(cases, np.intp), changes, asked)
+    kept = wanted if not deal.goals else [*wanted, "pays_off"]
+    figures = {name: np.empty(cases) for name in kept}
+    verdicts = np.empty(cases if deal.goals else 0, dtype=object)
+    start_from = stack(deal, [base])
+    for start in range(0, cases, _CASES):
+        part = slice(start, min(start + _CASES, cases))
+        moved = {name: values[part] for name, values in changes.items()}
+        found = model.sweep(start_from, np.zeros(part.stop - start, np.intp), moved, asked)
+        for name in kept:
+            figures[name][part] = found[name]
+        if deal.goals:
+            verdicts[part] = _verdicts(deal, found)
     shape = tuple(axis.size for axis in axes.values())
     return Variation(
         deal.title,
         scenario,
         axes,
-        {
-            name: np.array(figures[name]).reshape(shape)
-            for name in (wanted if not deal.goals else [*wanted, "pays_off"])
-        },
+        {name: values.reshape(shape) for name, values in figures.items()},
         tuple(wanted),
         {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},
         deal,
-        _verdicts(deal, figures).reshape(shape) if deal.goals else None,
+        verdicts.reshape(shape) if deal.goals else None,
     )
 
 

@@ -10,7 +10,7 @@ from pennyweight.analysis.changes import Changes
 from pennyweight.analysis.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, Place
 from pennyweight.quantities.given import each_once
 
 __all__ = ["command"]
@@ -23,19 +23,21 @@ __all__ = ["command"]
     "scenarios",
     multiple=True,
     metavar="NAME",
-    help="Show this scenario; without it, all are shown. Repeatable.",
+    help="Show this scenario, or 'all', as without it. Repeatable.",
 )
 @click.option("--against", metavar="NAME", help="Add the differences to this scenario or deal.")
 @overrides
+@click.option("--strict", is_flag=True, help="Exit with status 1 if one of them does not pay off.")
 @output_options
 def command(
     deals: tuple[Path, ...],
     scenarios: tuple[str, ...],
     against: str | None,
     replaced: tuple[str, ...],
+    strict: bool,
     form: str,
     outputs: tuple[Path, ...],
-) -> None:
+) -> int:
     """Put the scenarios of a deal, or several deals, side by side: inputs that differ, figures, goals.
 
     Two versions of one deal are told by their names: then what differs between the files comes first, and what each
@@ -46,6 +48,11 @@ def command(
 
     def compute() -> Comparison | Changes:
         chosen = each_name_once(scenarios, "--scenario")
+        if "all" in chosen:
+            if len(chosen) > 1 or len(deals) > 1:
+                where = Place.of_option("--scenario")
+                raise InputError("--scenario all are all scenarios of one deal; say nothing beside it.", at=where)
+            chosen = ()
         read = {path: Deal.read(path) for path in each_once(deals)}
         if len(deals) == 1:
             return read[deals[0]].compare(chosen or None, inputs=read_overrides(replaced), against=against)
@@ -60,7 +67,14 @@ def command(
         models = {names[path]: deal.model for path, deal in read.items()}
         return compare_deals(models, scenarios[0] if scenarios else "base", against)
 
-    deliver(compute, form, outputs)
+    found = deliver(compute, form, outputs)
+    return 1 if strict and not _all_pay_off(found) else 0
+
+
+def _all_pay_off(found: Comparison | Changes) -> bool:
+    plain = found.as_dict()
+    told = plain["scenarios"].values()
+    return all(one["verdict"] == "pays off" for one in told)
 
 
 def _versions(old: Deal, new: Deal) -> bool:

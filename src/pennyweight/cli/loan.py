@@ -20,7 +20,7 @@ from pennyweight.report.forms.csv_form import as_csv
 __all__ = ["command"]
 
 _TERMS = (
-    ("--amount", "AMOUNT", "Set the amount lent; without it, the amount is worked out."),
+    ("--owed amount", "AMOUNT", "Set the amount lent; without it, the amount is worked out."),
     ("--rate", "RATE", "Set the quoted yearly rate; it compounds with each payment unless it says otherwise."),
     ("--years", "YEARS", "Set the term in years."),
     ("--months", "MONTHS", "Set the term in months."),
@@ -31,10 +31,10 @@ _TERMS = (
     ("--repaid", "HOW", "Repay by 'level payment', 'constant principal', 'interest only' or 'half every two weeks'."),
     ("--interest-only", "SPAN", "Pay interest only for this time at the beginning: years, or '18 months'."),
     ("--amortized-over", "YEARS", "Work out the payment over this many years, though the rest is due earlier."),
-    ("--residual", "AMOUNT", "Leave this amount to be paid with the last payment."),
+    ("--still-owed residual", "AMOUNT", "Leave this amount to be paid with the last payment."),
     ("--start", "DATE", "Set the day on which the loan is paid out."),
     ("--first-payment", "DATE", "Set the first due day."),
-    ("--interest", "HOW", "Charge interest by 'equal periods', or by days: actual/365, actual/360, 30/360."),
+    ("--day-count interest", "HOW", "Charge interest by 'equal periods', or by days: actual/365, actual/360, 30/360."),
     ("--fee-up-front", "AMOUNT", "Pay this fee at the start: an amount, or a share such as 1.5%."),
     ("--fee-added", "AMOUNT", "Add this fee to the amount owed."),
     ("--fee-each", "AMOUNT", "Pay this fee with each payment."),
@@ -49,7 +49,7 @@ _TERMS = (
 
 def _terms(function: Any) -> Any:
     for option, metavar, text in reversed(_TERMS):
-        function = click.option(option, metavar=metavar, help=text)(function)
+        function = click.option(*option.split(), metavar=metavar, help=text)(function)
     return function
 
 
@@ -79,6 +79,7 @@ def _terms(function: Any) -> Any:
     show_default=True,
     help="Write CSV by payment or by year.",
 )
+@click.option("--strict", is_flag=True, help="Exit with status 1 if a check fails.")
 @click.option("--working", is_flag=True, help="Show how each payment is worked out.")
 @output_options
 def command(
@@ -91,17 +92,18 @@ def command(
     extra: str | None,
     paid_off_by: str | None,
     by: str,
+    strict: bool,
     working: bool,
     form: str,
     outputs: tuple[Path, ...],
     **terms: Any,
-) -> None:
+) -> int:
     """Show the schedule of a loan to the cent, with its key figures; from options or from a loan file.
 
     Leave out one of amount, rate, term and payment; it is worked out. A file may hold one loan with its events, a loan
     taken over, or several loans together. Several files are shown as offers, side by side.
 
-    Example: pennyweight loan --amount 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
+    Example: pennyweight loan --owed 86k --rate 4.2% --years 15 --currency EUR --start 2027-01-31
     """
     given = {name: value for name, value in terms.items() if value is not None}
     if given.get("as_of") == "today":
@@ -131,7 +133,15 @@ def command(
 
     if by == "year" and form != "csv" and not any(path.suffix.lower() == ".csv" for path in outputs):
         raise InputError("--by year is for CSV; tables and JSON have the years anyway.", at=Place.of_option("--by"))
-    deliver(compute, form, outputs, table=as_csv if by == "payment" else _years)
+    found = deliver(compute, form, outputs, table=as_csv if by == "payment" else _years)
+    return 1 if strict and not all(check["passed"] for check in _checks(found)) else 0
+
+
+def _checks(result: Any) -> list[dict[str, Any]]:
+    """The checks of a loan, of a takeover, or of each of several loans."""
+    plain = result.as_dict()
+    loans = plain.get("loans", {})
+    return list(plain.get("checks", [])) + [check for one in loans.values() for check in one.get("checks", [])]
 
 
 def _years(result: Any) -> str:
@@ -192,7 +202,8 @@ def _from_files(
     options = sorted(name for name in given if name != "as_of")
     if options or events is not None:
         first = "events" if not options else options[0]
-        option = Place.of_option(f"--{first.replace('_', '-')}", first)
+        words = {param.name: param.opts[0] for param in click.get_current_context().command.params}
+        option = Place.of_option(words[first], first)
         raise InputError(f"{option} is not for loan files; write it in {files[0].name}.", at=option)
     if "as_of" in given:
         read_date(given["as_of"], what=Place.of_option("--as-of", "as_of"))

@@ -69,6 +69,7 @@ def _said_once(command: click.Command) -> click.Command:
     parse = type(command).parse_args
 
     def parse_args(ctx: click.Context, args: list[str]) -> list[str]:
+        args = _in_new_words(command.name or "", args)
         _, _, order = command.make_parser(ctx).parse_args(list(args))
         for param in order:
             once = isinstance(param, click.Option) and not param.multiple and not param.is_flag
@@ -78,6 +79,25 @@ def _said_once(command: click.Command) -> click.Command:
 
     command.parse_args = parse_args  # type: ignore[method-assign]
     return command
+
+
+RENAMED = {
+    "loan": {"--amount": "--owed", "--residual": "--still-owed", "--interest": "--day-count"},
+    "new": {"--title": "--name"},
+}
+"""Options by their old words, which go on working for a while: what each is called now."""
+
+
+def _in_new_words(command: str, args: list[str]) -> list[str]:
+    """The arguments with options by the words they have now; an old one is told."""
+    renamed, found = RENAMED.get(command, {}), []
+    for argument in args:
+        word, equals, value = argument.partition("=")
+        if word in renamed:
+            click.echo(f"{word} is called {renamed[word]} now; the old word goes on working for a while.", err=True)
+            word = renamed[word]
+        found.append(f"{word}{equals}{value}")
+    return found
 
 
 @click.group(

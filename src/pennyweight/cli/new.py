@@ -26,18 +26,18 @@ __all__ = ["command", "copy_starter", "listing"]
     show_default=True,
     help="Choose the deal or loan to start from.",
 )
-@click.option("--title", metavar="TEXT", help="Set the title; without it, the name of the file is the title.")
+@click.option("--name", "title", metavar="TEXT", help="Name the deal; without it, it is called as the file is.")
 @click.option("--list", "listing", is_flag=True, help="List the starters by what they answer.")
 def command(file: Path | None, starter: str, title: str | None, listing: bool) -> None:
     """Write a deal or loan file with comments, ready to be changed. It never overwrites a file.
 
-    Example: pennyweight new kiln.toml --title "A kiln for the studio"
+    Example: pennyweight new kiln.toml --name "A kiln for the studio"
     """
     if file is None or listing:
         context = click.get_current_context()
         given = context.get_parameter_source("starter") is not click.core.ParameterSource.DEFAULT
         if given or title is not None or (file is not None and listing):
-            option = "--starter" if given else "--title" if title is not None else "--list"
+            option = "--starter" if given else "--name" if title is not None else "--list"
             raise InputError(
                 f"{option} and no file: write pennyweight new FILE.toml." if not listing
                 else f"--list shows all starters; leave out {option if option != '--list' else file}.",

@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options
+from pennyweight.errors import InputError, Place
 from pennyweight.instruments.plans.plan import Plan, PlanKind
 
 __all__ = ["plan_command"]
@@ -27,11 +28,17 @@ def plan_command(kind: PlanKind, solve: Callable[..., Plan], text: str) -> click
         currency: str,
         working: bool,
         places: int | None,
+        months: str | None,
         form: str,
         outputs: tuple[Path, ...],
         **quantities: str | None,
     ) -> None:
         def compute() -> Any:
+            if months is not None:
+                if quantities["years"] is not None:
+                    where = Place.of_option("--months")
+                    raise InputError("--months and --years say the same; give one of them.", at=where)
+                quantities["years"] = f"{months} months"
             plan = solve(
                 **quantities,
                 find=find,
@@ -74,6 +81,7 @@ def _options(kind: PlanKind) -> list[Callable[[Any], Any]]:
     ]  # fmt: skip
     return [
         *five,
+        click.option("--months", metavar="MONTHS", help="Set the months, instead of the years."),
         click.option("--find", type=click.Choice(kind.names),
                      help="Find this one; without it, the one that is not given."),
         click.option("--per-year", default=str(kind.per_year), show_default=True, metavar="N",

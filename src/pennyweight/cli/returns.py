@@ -26,8 +26,8 @@ __all__ = ["command"]
     metavar="KIND=WORD",
     help="Say how the file calls a value, deposit or withdrawal. Repeatable.",
 )
-@click.option("--from", "start", metavar="DATE", help="Begin with the last valuation on or before this day.")
-@click.option("--to", "end", metavar="DATE", help="End with the last valuation on or before this day.")
+@click.option("--from", "start", metavar="DATE", help="Begin on this day: with the last valuation on or before it.")
+@click.option("--to", "end", metavar="DATE", help="End on this day: with the last valuation on or before it.")
 @click.option("--year-to-date", is_flag=True, help="Begin with the last valuation of the year before.")
 @click.option(
     "--timing",
@@ -45,6 +45,7 @@ __all__ = ["command"]
 @click.option(
     "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
 )
+@click.option("--strict", is_flag=True, help="Exit with status 1 if a check fails or something looks wrong.")
 @output_options
 def command(
     files: tuple[Path, ...],
@@ -59,9 +60,10 @@ def command(
     timing: Any,
     benchmark: Path | None,
     currency: str,
+    strict: bool,
     form: str,
     outputs: tuple[Path, ...],
-) -> None:
+) -> int:
     """Work out the returns of a portfolio from CSVs, workbooks or Parquet files.
 
     The columns are date, account, kind (value, deposit, withdrawal) and amount; or date and value in one file and date
@@ -98,4 +100,5 @@ def command(
         )  # fmt: skip
         return portfolio.report(timing=timing, benchmark=beside, currency=currency)
 
-    deliver(compute, form, outputs)
+    found = deliver(compute, form, outputs)
+    return 1 if strict and (found.as_dict()["remarks"] or not all(passed for passed, _ in found._checks())) else 0

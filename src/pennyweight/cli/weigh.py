@@ -44,8 +44,8 @@ class _Lines:
 @overrides
 @click.option("--by", type=click.Choice(["period", "year"]), help="Add a table of all lines by period or by year.")
 @click.option("--lines", metavar="NAMES", help="Show these lines, levels or groups, with commas between; needs --by.")
-@click.option("--from", "first", metavar="PERIOD", help="Show from this period, day or 'year N' on; needs --by.")
-@click.option("--to", "last", metavar="PERIOD", help="Show up to this period, day or 'year N'; needs --by.")
+@click.option("--from", "first", metavar="PERIOD", help="Begin with this period, day or 'year N'; needs --by.")
+@click.option("--to", "last", metavar="PERIOD", help="End with this period, day or 'year N'; needs --by.")
 @click.option("--watch", is_flag=True, help="Weigh again whenever the deal or a file it reads is saved.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if the deal does not pay off.")
 @output_options
@@ -75,10 +75,15 @@ def command(
         )
     named = None if lines is None else list(each_name_once((name.strip() for name in lines.split(",")), "--lines"))
     wanted = {"by": by, "lines": named, "first": first, "last": last}
-    if watch:
+    if watch and scenario != "all":
         return _watch(deal, scenario, replaced, wanted, form, outputs, strict)
 
     def asked() -> Any:
+        if scenario == "all":
+            if by is not None or watch:
+                where = Place.of_option("--scenario")
+                raise InputError("--scenario all puts the scenarios side by side; it goes without --by.", at=where)
+            return Deal.read(deal).compare(inputs=read_overrides(replaced))
         weighing = Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced))
         return weighing if by is None else _Lines(weighing, wanted)
 
@@ -86,9 +91,10 @@ def command(
         asked,
         form,
         outputs,
-        page=lambda weighing: weighing.document(**wanted),
+        page=lambda weighing: weighing.document() if scenario == "all" else weighing.document(**wanted),
     )
-    return 1 if strict and result.verdict != "pays off" else 0
+    told = [one.verdict for one in result.weighings.values()] if scenario == "all" else [result.verdict]
+    return 1 if strict and any(verdict != "pays off" for verdict in told) else 0
 
 
 def _watch(

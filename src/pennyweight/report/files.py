@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import platform
+import re
 import secrets
 import stat
+import zlib
 from collections.abc import Callable, Collection
 from pathlib import Path
 
@@ -120,7 +124,8 @@ def replace_with(path: Path, save: Callable[[Path], object]) -> None:
     """
     try:
         target = path.resolve()
-        beside = target.with_name(f".pennyweight-{secrets.token_hex(6)}{target.suffix}")
+        _clear_away(target.parent)
+        beside = target.with_name(f"{_BEGINS}{_HOST}-{os.getpid()}-{secrets.token_hex(4)}{target.suffix}")
         try:
             with beside.open("xb"):  # made here, so that its permissions follow the user's habits
                 pass
@@ -136,3 +141,27 @@ def replace_with(path: Path, save: Callable[[Path], object]) -> None:
             beside.unlink(missing_ok=True)
     except OSError as error:
         raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
+
+
+_BEGINS = ".pennyweight-"
+_HOST = format(zlib.crc32(platform.node().encode()), "08x")
+_HALF = re.compile(rf"{re.escape(_BEGINS)}{_HOST}-([0-9]+)-[0-9a-f]{{8}}(\.[a-z]+)?")
+
+
+def _clear_away(folder: Path) -> None:
+    """Remove what writes of this machine left half done because they were killed; one that is still going on stays."""
+    for entry in folder.glob(f"{_BEGINS}{_HOST}-*"):
+        match = _HALF.fullmatch(entry.name)
+        if match and not _is_running(int(match[1])):
+            with contextlib.suppress(OSError):
+                entry.unlink()
+
+
+def _is_running(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):  # it is somebody else's, or no such number can be
+        return True
+    return True

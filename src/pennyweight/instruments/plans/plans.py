@@ -162,9 +162,8 @@ def _plan(
     g = read_rate(growth, what="growth").per_period(often)
     wait = read_value(deferred, "years", what="deferred") * often
     if wait < 0 or wait > _MOST_PERIODS:
-        raise InputError(
-            f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most.", at="deferred"
-        )
+        said = f"deferred is {deferred}; write years from 0 on, {_MOST_PERIODS:,} periods at most."
+        raise InputError(said, at="deferred")
     n = None if years is None else years * often
     terms = PlanTerms(kind, unknown, start, pay, i, n, end, g, wait, often, quoted, paid, Style(currency))
     _check(terms)
