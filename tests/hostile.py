@@ -185,8 +185,27 @@ def _broken_csv(rng: random.Random, text: str) -> str:
     for _ in range(rng.randint(1, 3)):
         place = rng.randrange(len(rows))
         fields = rows[place].split(",")
-        kind = rng.randrange(6)
-        if kind <= 2:
+        kind = rng.randrange(8)
+        if kind == 6:
+            rows[place] = rng.choice(
+                ["\r", "Account;12345", "Printed on 3 March", "Total,,", "sep=;", "x" * 100, "." * 1_000]
+            )
+        elif kind == 7:
+            fields[rng.randrange(len(fields))] = rng.choice(
+                [
+                    "03/04/2027",
+                    "31.12.26",
+                    "1,000.00 DR",
+                    "5.00-",
+                    "31 Feb 2027",
+                    "2027-01-31T25:00",
+                    "\udcff",
+                    "7" * 90,
+                    "1e150",
+                ]
+            )
+            rows[place] = ",".join(fields)
+        elif kind <= 2:
             fields[rng.randrange(len(fields))] = _hostile(rng)
             rows[place] = ",".join(fields)
         elif kind == 3:
@@ -233,8 +252,12 @@ def _deal(rng: random.Random) -> str | None:
     texts = [(STARTERS / name).read_text(encoding="utf-8") for name in ("first/first.toml", "taxi/taxi.toml")]
     which = rng.choices([0, 1], [3, 1])[0]
     series = (STARTERS / "taxi" / "ridership.csv").read_text(encoding="utf-8")
-    Path("ridership.csv").write_text(_broken_csv(rng, series) if rng.random() < 0.2 else series, encoding="utf-8")
-    Path("deal.toml").write_text(_broken_toml(rng, texts[which], texts[1 - which]), encoding="utf-8", errors="replace")
+    Path("ridership.csv").write_text(
+        _broken_csv(rng, series) if rng.random() < 0.2 else series, encoding="utf-8", errors="surrogateescape"
+    )
+    Path("deal.toml").write_text(
+        _broken_toml(rng, texts[which], texts[1 - which]), encoding="utf-8", errors="surrogateescape"
+    )
     name = rng.choice(["price", "batches", "hurdle", "hull", "trips", "bank.rate", "x"])
     command = rng.choices(
         [
@@ -301,7 +324,7 @@ def _loan(rng: random.Random) -> str | None:
     texts = [(STARTERS / "loans" / name).read_text(encoding="utf-8") for name in names]
     events = (STARTERS / "loans" / "studio-events.csv").read_text(encoding="utf-8")
     broken = _broken_csv(rng, events) if rng.random() < 0.3 else events
-    Path("studio-events.csv").write_text(broken, encoding="utf-8", errors="replace")
+    Path("studio-events.csv").write_text(broken, encoding="utf-8", errors="surrogateescape")
     text = rng.choice(texts)
     if rng.random() < 0.3:
         small = 'loan = "L"\namount = 1_000\nrate = "5%"\nyears = 3\nstart = 2027-01-31\n'
@@ -313,7 +336,7 @@ def _loan(rng: random.Random) -> str | None:
                 "",
             ]
         )
-    Path("deal.toml").write_text(_broken_toml(rng, text, rng.choice(texts)), encoding="utf-8", errors="replace")
+    Path("deal.toml").write_text(_broken_toml(rng, text, rng.choice(texts)), encoding="utf-8", errors="surrogateescape")
     return _status(["loan", "deal.toml", *_maybe_options(rng)])
 
 
@@ -321,7 +344,7 @@ def _table(rng: random.Random) -> str | None:
     kind = rng.randrange(3)
     name = ["flows/boatyard.csv", "endowment/statements.csv", "loans/studio-events.csv"][kind]
     Path("x.csv").write_text(
-        _broken_csv(rng, (STARTERS / name).read_text(encoding="utf-8")), encoding="utf-8", errors="replace"
+        _broken_csv(rng, (STARTERS / name).read_text(encoding="utf-8")), encoding="utf-8", errors="surrogateescape"
     )
     if kind == 0:
         return _status(

@@ -31,10 +31,9 @@ class _Lines:
     def as_dict(self) -> dict[str, Any]:
         """The weighing's values, its lines by the periods or years that were asked for."""
         plain = self.weighing.as_dict()
-        heads = [head if isinstance(head, str) else int(head) for head in self.frame.index.tolist()]
         lines = {str(name): self.frame[name].tolist() for name in self.frame.columns}
         plain.pop("periods")
-        told = {"periods": lines} if self.by == "period" else {"years": heads, "lines": lines}
+        told = {"periods": lines} if self.by == "period" else {"years": self.frame.index.tolist(), "lines": lines}
         return {**plain, "by": self.by, **told}
 
 
