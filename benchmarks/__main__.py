@@ -1,12 +1,14 @@
-"""`python -m benchmarks [NAME...]`: rates, accounts, deals, house, loans, reports, startup; all when none is named."""
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, house, loans, reports, startup; all when "
+"none is named."""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, house, loans, rates, reports, startup
+from benchmarks import accounts, deals, doors, house, loans, rates, reports, startup
 
 ALL = {
+    "doors": doors.run,
     "rates": rates.run,
     "accounts": accounts.run,
     "deals": deals.run,

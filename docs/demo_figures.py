@@ -3,7 +3,7 @@
     python docs/demo_figures.py > before.json
     python docs/demo_figures.py --against before.json
 
-Run it before and after a change that should move no figure. A figure differs when it moved by more than 1e-12 of
+Run it before and after a change that should move no figure. A figure differs when it moved by more than 1e-11 of
 itself.
 """
 
@@ -80,7 +80,7 @@ def leaves(value: Any, path: str = "") -> Iterator[tuple[str, Any]]:
 def differs(old: Any, new: Any) -> bool:
     """Whether a value is another one."""
     if isinstance(old, float | int) and isinstance(new, float | int):
-        return abs(old - new) > 1e-12 * max(abs(old), abs(new))
+        return abs(old - new) > 1e-11 * max(abs(old), abs(new))
     return bool(old != new)
 
 
