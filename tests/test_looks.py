@@ -128,7 +128,7 @@ def test_a_loans_charts_say_what_came_of_it() -> None:
     titles = [chart.title for chart in loan_charts()]
     assert titles[1:5] == [
         "EUR 74,843.91 of interest in total", "EUR 150,007.87 of interest on all loans together",
-        "Paid off on 2038-10-31, 3 months sooner than agreed", "EUR 29,758.49 of interest in total",
+        "Paid off on 2038-10-31, 3 months sooner than agreed; the extra payments save EUR 2,105.55", "EUR 29,758.49 of interest in total",
     ]  # fmt: skip
     balance = Loan(1_000, "0%", years=1, events=[(6, "extra", 250)]).document().charts[0]
     assert isinstance(balance, BalanceChart)

@@ -77,7 +77,8 @@ def test_a_parameter_is_named_and_so_is_its_option(name: str, capsys: pytest.Cap
     assert caught.value.place is not None
     assert caught.value.place.keys == (name,)
     assert pickle.loads(pickle.dumps(caught.value)).place == caught.value.place
-    option = f"--{name.replace('_', '-')}"
-    given = [part for key, value in terms.items() for part in (f"--{key.replace('_', '-')}", value)]
+    words = {"amount": "--owed", "residual": "--still-owed"}
+    option = words.get(name, f"--{name.replace('_', '-')}")
+    given = [part for key, value in terms.items() for part in (words.get(key, f"--{key.replace('_', '-')}"), value)]
     assert status(["loan", *given]) == 2
     assert capsys.readouterr().err.startswith(f"pennyweight: {option} is '(('")

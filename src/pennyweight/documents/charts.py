@@ -49,6 +49,9 @@ def flows_chart(
 
 def rate_chart(flows: Floats, times: Floats, style: Style, *, asked: float | None = None) -> RateChart:
     """Present value over a span of rates that holds every zero within reach and the rate asked for."""
+    if flows.size > 5_000:  # a rate each for every day, not for every flow
+        times, place = np.unique(times, return_inverse=True)
+        flows = np.bincount(place, weights=flows).astype(np.float64)
     crossing, touching = irr.all_rates(flows, times=times)
     zeros = sorted([*crossing, *touching])
     marks = [rate for rate in (*zeros, asked or 0.0) if -0.9 < rate < 5]

@@ -60,10 +60,10 @@ SIDES: Mapping[str, int] = {
 def plain_name(head: str) -> str:
     """A header without capitals, accents of units, underscores and brackets.
 
-    >>> plain_name("Transaction_Date"), plain_name("Amount (EUR)")
-    ('transaction date', 'amount')
+    >>> plain_name("Transaction_Date"), plain_name("Amount (EUR)"), plain_name("Sum EUR")
+    ('transaction date', 'amount', 'sum')
     """
-    text = re.sub(r"\([^()]*\)|\[[^][]*\]", " ", head[:200]).casefold()
+    text = re.sub(r"\([^()]*\)|\[[^][]*\]|(?<=\S)\s+[A-Z]{3}$", " ", head[:200]).casefold()
     text = text.replace("é", "e").replace("ó", "o").replace("ø", "o").replace("è", "e")
     return " ".join(re.sub(r"[\s_\-./:'’*]+", " ", text).split())
 

@@ -17,10 +17,10 @@ _KINDS = (
     ("rate", "the changes of the rate"),
     ("holidays", "the payments left out"),
     ("paid", "what was paid instead of what was due"),
-    ("balance", "what statements added or took away"),
     ("extra", "the extra payments"),
+    ("balance", "what statements added or took away"),
 )
-"""In the order in which they are added: what the lender does first, what the borrower adds last."""
+"""In the order in which they are added: what was agreed anew, what was paid, and what a statement says in the end."""
 
 
 @dataclass(frozen=True, slots=True)
