@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-__all__ = ["ATOMS", "NUMBERS", "OPERATORS", "TEXTS", "TOML_VALUES"]
+__all__ = ["ATOMS", "FIELDS", "NUMBERS", "OPERATORS", "ROWS", "TEXTS", "TOML_VALUES"]
 
 NUMBERS = [
     "0", "-1", "1", "1e308", "-1e308", "1e-320", "nan", "inf", "-inf", "9" * 400, "0.1", "5", "100_000", "1e15", "12.5", "-0.0",
@@ -49,3 +49,11 @@ OPERATORS = [
     ",",
     ".",
 ]
+
+ROWS = ["\r", "Account;12345", "Printed on 3 March", "Total,,", "sep=;", "x" * 100, "." * 1_000]
+"""Rows that stand in tables and are none."""
+
+FIELDS = [
+    "03/04/2027", "31.12.26", "1,000.00 DR", "5.00-", "31 Feb 2027", "2027-01-31T25:00", "\udcff", "7" * 90, "1e150",
+]  # fmt: skip
+"""Days and amounts as exports write them."""
