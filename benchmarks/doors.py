@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import tempfile
 import time
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -31,20 +33,20 @@ def run() -> None:
         table = np.random.default_rng(2).normal(0, 1_000, (count, 31))
         frame, series = pd.DataFrame(table), pd.Series(np.abs(table[:, 0]))
         owed = series.to_numpy()
+        level = partial(level_payment, rate_per_period=0.005, periods=360)
         rows += [
             Row(f"npv of {count:,} rows of a frame, against the array",
-                _in_turn(lambda f=frame: npv(f, 0.05), lambda t=table: npv(t, 0.05)), 1.2, False),
+                _in_turn(partial(npv, frame, 0.05), partial(npv, table, 0.05)), 1.2, False),
             Row(f"level_payment of {count:,} of a Series, against the array",
-                _in_turn(lambda s=series: level_payment(owed=s, rate_per_period=0.005, periods=360),
-                         lambda o=owed: level_payment(owed=o, rate_per_period=0.005, periods=360)), 1.2, False),
+                _in_turn(partial(level, owed=series), partial(level, owed=owed)), 1.2, False),
         ]  # fmt: skip
     each = {count: _turning(count) / count for count in (300, 1_200)}
     rows.append(Row("a turning point of 1,200 inputs with a goal each, against 300", each[1_200] / each[300], 2, False))
     show("At the doors", rows)
 
 
-def _in_turn(one: object, other: object) -> float:
-    return best(one, 60) / best(other, 60)  # type: ignore[arg-type]
+def _in_turn(one: Callable[[], object], other: Callable[[], object]) -> float:
+    return best(one, 60) / best(other, 60)
 
 
 def _turning(count: int) -> float:

@@ -272,3 +272,26 @@ def test_calls_with_wrong_things_are_errors_of_the_family() -> None:
         assert "object at 0x" not in str(caught.value)
     index = Benchmark(["2024-01-01", "2024-07-01"], [100.0, 104.0])
     assert index.at("2024-06-01") == 100.0
+
+
+def test_an_order_of_days_that_changes_nothing_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "f.csv"
+    for day, idle in (("2027-01-02", True), ("2 Jan 2027", True), ("02/01/2027", False)):
+        path.write_text(f"date,amount\n{day},5\n{day.replace('2027', '2028')},-6\n")
+        code, _, err = said(capsys, "flows", str(path), "--dates", "day-first")
+        assert (code, "day-first changes nothing" in err) == (0, idle)
+    code, _, err = said(capsys, "flows", str(path), "--column", "in=amount", "--column", "out=amount")
+    assert (code, "'amount' is said to be in and out" in err) == (2, True)
+
+
+def test_a_report_of_reports_names_no_folder_of_ours(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    for name, hurdle in (("a", "8%"), ("b", "9%")):
+        assert said(capsys, "weigh", str(TAXI), "--with", f"hurdle={hurdle}", "--output", f"{name}.html")[0] == 0
+    for turn in ("c.html", "d.html"):
+        assert said(capsys, "compare", "a.html", "b.html", "--output", turn)[0] == 0
+    assert Path("c.html").read_bytes() == Path("d.html").read_bytes()
+    assert b"pennyweight-report-" not in Path("c.html").read_bytes()
+    assert said(capsys, "weigh", "c.html")[0] == 0

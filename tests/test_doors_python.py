@@ -87,6 +87,10 @@ def test_flows_of_pandas_keep_their_days() -> None:
     assert (
         CashFlows(pd.Series([-100.0, 110.0], index=pd.period_range("2027-01", periods=2, freq="M"))).period == "month"
     )
+    twice = pd.DataFrame({"date": days, "period": [0, 1, 2], "amount": [-100.0, 60.0, 70.0]})
+    for given in (twice, twice.drop(columns="period").set_index(pd.to_datetime(days))):
+        with pytest.raises(InputError, match="says twice when its flows happen"):
+            CashFlows(given)
     for wrong in (pd.DataFrame(np.ones((3, 2))), pd.Series([1.0, 2.0, 3.0], index=[0, 2, 5]),
                   pd.Series([1.0, 2.0], index=pd.PeriodIndex(["2027-01", "2027-03"], freq="M"))):  # fmt: skip
         with pytest.raises(InputError, match=r"CashFlows\(|to_numpy|to_timestamp"):

@@ -49,7 +49,7 @@ class _Commands(click.Group):
             return None
         command: click.Command = import_module(f"pennyweight.cli.{cmd_name}").command
         command.short_help = COMMANDS[cmd_name]
-        return _said_once(command)
+        return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
@@ -61,24 +61,21 @@ class _Commands(click.Group):
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             hint = nearest(args[0], COMMANDS) or "."
             raise click.UsageError(f"There is no command '{args[0]}'{hint} See pennyweight --help.")
-        return super().resolve_command(ctx, args)
+        name, command, rest = super().resolve_command(ctx, args)
+        if command is not None:
+            rest = _in_new_words(name or "", rest)
+            _refuse_twice(command, rest)
+        return name, command, rest
 
 
-def _said_once(command: click.Command) -> click.Command:
-    """The command, which refuses an option that is given twice and would count once."""
-    parse = type(command).parse_args
-
-    def parse_args(ctx: click.Context, args: list[str]) -> list[str]:
-        args = _in_new_words(command.name or "", args)
-        _, _, order = command.make_parser(ctx).parse_args(list(args))
-        for param in order:
-            once = isinstance(param, click.Option) and not param.multiple and not param.is_flag
-            if once and order.count(param) > 1:
-                raise click.UsageError(f"{param.opts[0]} is given {order.count(param)} times; give it once.")
-        return parse(command, ctx, args)
-
-    command.parse_args = parse_args  # type: ignore[method-assign]
-    return command
+def _refuse_twice(command: click.Command, args: list[str]) -> None:
+    """Refuse an option that is given twice and would count once."""
+    context = click.Context(command, **command.context_settings)
+    _, _, order = command.make_parser(context).parse_args(list(args))
+    for param in order:
+        once = isinstance(param, click.Option) and not param.multiple and not param.is_flag
+        if once and order.count(param) > 1:
+            raise click.UsageError(f"{param.opts[0]} is given {order.count(param)} times; give it once.")
 
 
 RENAMED = {

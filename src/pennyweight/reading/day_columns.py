@@ -41,6 +41,8 @@ class DayColumn:
     days: Days
     told: tuple[str, ...] = ()
     wrong: dict[int, str] = field(default_factory=dict)
+    ordered: bool = False
+    """Whether day first or month first made a difference to how they are read."""
     unclear: int | None = None
     """A text that may have the day or the month first, when no other one tells."""
 
@@ -96,7 +98,8 @@ def read_day_column(texts: Sequence[str], order: DayOrder | None) -> DayColumn:
     lost = {text for text, day in found.items() if day is None}
     wrong = {k: forms[text].complaint(text, used) for k, text in enumerate(texts) if text in lost} if lost else {}
     days = {text: np.datetime64("NaT") if day is None else np.datetime64(day, "D") for text, day in found.items()}
-    return DayColumn(np.array([days[text] for text in texts], dtype="datetime64[D]"), tuple(told), wrong)
+    found_days = np.array([days[text] for text in texts], dtype="datetime64[D]")
+    return DayColumn(found_days, tuple(told), wrong, ordered=bool(undecided))
 
 
 def _settled(undecided: list[str], forms: dict[str, _Written], right: dict[DayOrder, list[str]]) -> DayOrder | None:

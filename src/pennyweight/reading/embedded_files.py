@@ -40,6 +40,8 @@ REPORT_ENDINGS = (".html", ".pdf", ".xlsx")
 _MOST_FILES = 50
 _PART = re.compile(r"[^/\\:\x00-\x1f]{1,120}")
 _LONGEST = 400
+_UNPACKED = "pennyweight-report-"
+"""How the folders begin into which reports are unpacked; their names go nowhere."""
 _DEEPEST = 8
 
 
@@ -92,7 +94,7 @@ def _labels(folders: list[Path]) -> dict[Path, str]:
     if len(folders) < 2:
         return dict.fromkeys(folders, "")
     names = [folder.name for folder in folders]
-    plain = len(set(names)) == len(names) and all(_can_carry(name) for name in names)
+    plain = len(set(names)) == len(names) and all(_can_carry(name) and not name.startswith(_UNPACKED) for name in names)
     return {folder: f"{folder.name if plain else k}/" for k, folder in enumerate(folders, 1)}
 
 
@@ -133,7 +135,7 @@ def unpacked(path: Path) -> Iterator[Path]:
         yield path
         return
     carried = _taken_out(path)
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory(prefix=_UNPACKED) as folder:
         try:
             for name, text in carried.files.items():
                 target = Path(folder, name)

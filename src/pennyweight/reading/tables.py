@@ -191,7 +191,7 @@ class CsvTable:
         """A column of days, however they are written; InputError asks where they may be read in two ways."""
         column = self._column(name)
         if isinstance(column, PlainColumn) and column.days is not None:
-            return column.days
+            return self._told_idle(column.days)
         texts = self.column(name)
         head = self.head_of(name)
 
@@ -207,7 +207,13 @@ class CsvTable:
             places = [(k, self.place(self.lines[k], head)) for k in list(read.wrong)[: _MOST_MISTAKES + 1]]
             raise all_of([InputError(f"{where} {read.wrong[k]}", at=where) for k, where in places], self.path)
         self.forms.extend(read.told)
-        return read.days
+        return read.days if read.ordered else self._told_idle(read.days)
+
+    def _told_idle(self, days: Days) -> Days:
+        """Days that can be read in one way alone: an order that was said for them changes nothing, and that is told."""
+        if self.reading.dates is not None:
+            self.forms.append(f"days that leave no choice, so that {self.reading.dates} changes nothing")
+        return days
 
     def gather(self, *reads: Callable[[], Any]) -> list[Any]:
         """What all of these read, their mistakes told together."""
@@ -318,8 +324,10 @@ def _quick(texts: list[str]) -> Floats | None:
 def reading_of(columns: object = None, decimal: object = None, sheet: object = None, dates: object = None) -> Reading:
     """How a table is read, checked; see `Reading`."""
     named = a_mapping(columns, what="columns", of="their names in the file")
+    owners: dict[str, str] = {}
     for ours, theirs in named.items():
-        a_text(theirs, what=f"columns[{ours!r}]")
+        if (other := owners.setdefault(a_text(theirs, what=f"columns[{ours!r}]"), ours)) != ours:
+            raise InputError(f"columns: '{theirs}' is said to be {other} and {ours}; it is one of them.", at="columns")
     if decimal is not None:
         choice(decimal, (".", ","), "decimal")
     order = read_day_order(dates)

@@ -87,54 +87,32 @@ def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats
     return found if time.per_year == 1 else rates.effective_rate(found * time.per_year, time.per_year)
 
 
-def all_yearly_rates(
-    time: Timeline,
-    x: Floats,
-    years: Floats | None = None,
-    plus: Floats | None = None,
-    above: Floats | None = None,
-    below: Floats | None = None,
-) -> list[float]:
+def all_yearly_rates(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
     """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
-    crossing, touching = returns.all_rates(_cut(time, x, years, plus)[0][:, 0])
+    crossing, touching = returns.all_rates(_cut(time, x, *asked[:2])[0][:, 0])
     found = sorted([*crossing, *touching])
     return [float(rates.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
 
 
-def beside_irr(
-    time: Timeline,
-    x: Floats,
-    years: Floats | None = None,
-    plus: Floats | None = None,
-    above: Floats | None = None,
-    below: Floats | None = None,
-) -> str:
+def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """The other rates, where there are several."""
-    every = all_yearly_rates(time, x, years, plus)
+    every = all_yearly_rates(time, x, *asked)
     if len(every) < 2:
         return ""
-    chosen = float(irr(time, x, years, plus, above, below)[0])
+    chosen = float(irr(time, x, *asked)[0])
     others = [f"{rate:.2%}" for rate in every if abs(rate - chosen) > 1e-9 * (1 + abs(chosen))]
-    why = "the one within the limits" if above is not None or below is not None else "the only one above zero"
+    why = "the one within the limits" if any(end is not None for end in asked[2:]) else "the only one above zero"
     return f"{why}, the present value is zero at {' and '.join(others)}, too"
 
 
-def why_irr(
-    time: Timeline,
-    x: Floats,
-    years: Floats | None = None,
-    plus: Floats | None = None,
-    above: Floats | None = None,
-    below: Floats | None = None,
-) -> str:
+def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """How many rates there are, and which."""
-    row = _cut(time, x, years, plus)[0][:, 0]
+    row = _cut(time, x, *asked[:2])[0][:, 0]
     outcome = returns.irr_outcomes(row).outcome
-    several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, years, plus)]
-    if several and (above is not None or below is not None):
-        limits = [
-            f"{word} {float(end[0]):.2%}" for word, end in (("above", above), ("below", below)) if end is not None
-        ]
+    several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, *asked)]
+    ends = dict(zip(("above", "below"), asked[2:], strict=False))
+    if several and any(end is not None for end in ends.values()):
+        limits = [f"{word} {float(end[0]):.2%}" for word, end in ends.items() if end is not None]
         return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
     if not (row < 0).any():
         return "no money goes out, so there is nothing to earn a return on"

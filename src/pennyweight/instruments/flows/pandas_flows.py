@@ -65,6 +65,12 @@ def flows_of_pandas(data: Any) -> PandasFlows:
     names = list(data.columns)
     if "amount" in names:
         amounts = data["amount"]
+        if {"date", "period"} <= set(names) or ("date" in names and type(data.index).__name__ == "DatetimeIndex"):
+            raise InputError(
+                "The table says twice when its flows happen (date, and period or an index of days); keep one of them, "
+                "as in frame[['date', 'amount']].reset_index(drop=True).",
+                at="amounts",
+            )
         if "date" in names:
             return PandasFlows(amounts, read_dates(data["date"]), None)
         if "period" in names:
