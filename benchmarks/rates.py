@@ -9,7 +9,7 @@ from tests.oracles import count_roots
 
 from benchmarks.measure import Row, best, show
 from pennyweight.core.irr.exact import solve_rows
-from pennyweight.core.irr.rates import irr_outcomes
+from pennyweight.core.irr.find_rates import irr_outcomes
 
 Floats = NDArray[np.float64]
 

@@ -14,8 +14,8 @@ from pennyweight.deals.definition import PARTS, RESERVED
 from pennyweight.deals.file.keys import DEAL_KEYS, SECTION_WORDS
 from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, OverrideShape, TimelineShape
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.instruments.loans.file import FileShape
-from pennyweight.instruments.loans.keys import LOAN_KEYS
+from pennyweight.instruments.loans.files.keys import LOAN_KEYS
+from pennyweight.instruments.loans.files.loan_file import FileShape
 from pennyweight.quantities.units import UNITS
 from pennyweight.reading.toml_files import keys_of
 from pennyweight.reading.toml_schema import schema_of

@@ -26,8 +26,8 @@ from pennyweight.documents.handout import Handout
 from pennyweight.documents.palette import INK, PARCHMENT
 from pennyweight.report.charts.figure import figure
 from pennyweight.report.cover import Cover
-from pennyweight.report.handed.page import page
-from pennyweight.report.handed.paper import paper
+from pennyweight.report.layouts.page import page
+from pennyweight.report.layouts.paper import paper
 from pennyweight.report.terminal import renderable
 from pennyweight.starters.library import LIBRARY
 

@@ -153,7 +153,7 @@ CALLS: list[tuple[str, Callable[..., Any], dict[str, Any]]] = [
     ("Loan events", lambda when, what, amount: pw.Loan(10_000, "6%", years=3, start=_DAY, events=[(when, what, amount)]), {"when": "2027-03-31", "what": "extra", "amount": 5}),
     ("Event", lambda **kw: pw.Loan(10_000, "6%", years=3, start=_DAY, events=[pw.Event(**kw)]), {"when": 3, "what": "balance", "amount": 5000}),
     ("Recurring", lambda **kw: pw.Loan(10_000, "6%", years=3, start=_DAY, extras=[pw.Recurring(**kw)]), {"amount": 5, "first": 3, "last": None, "per_year": "month", "rising": 0}),
-    ("Holiday", lambda **kw: pw.Loan(10_000, "6%", years=3, start=_DAY, holidays=[pw.Holiday(**kw)]), {"first": 3, "payments": 2, "interest": "added"}),
+    ("PaymentHoliday", lambda **kw: pw.Loan(10_000, "6%", years=3, start=_DAY, holidays=[pw.PaymentHoliday(**kw)]), {"first": 3, "payments": 2, "interest": "added"}),
     ("Loan.but", lambda **kw: _loan().but(**kw), {"years": 4, "rate": "5%"}),
     ("extras_table", _loan().extras_table, {"amounts": [50]}),
     ("extra_needed", _loan().extra_needed, {"paid_off_by": 20}),

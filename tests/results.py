@@ -89,7 +89,7 @@ WRITTEN: dict[str, Callable[[], object]] = {
     "CashFlows": flows,
     "Deal": taxi,
     "Event": lambda: pw.Event(3, "extra", 5),
-    "Holiday": lambda: pw.Holiday("2027-03-31", 2),
+    "PaymentHoliday": lambda: pw.PaymentHoliday("2027-03-31", 2),
     "Loan": loan,
     "LoanSet": lambda: pw.LoanSet({"a": loan()}, needs="2k"),
     "LoanStudy": lambda: pw.LoanStudy(loan(), extra=["5"]),

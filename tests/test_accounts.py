@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from pennyweight.core.irr.accounts import account_rates
+from pennyweight.core.irr.find_rates import all_rates
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.core.irr.rates import all_rates
 from tests.oracles import bisect
 from tests.sizes import cases
 

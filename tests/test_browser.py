@@ -15,7 +15,7 @@ from pypdf import PdfReader
 
 from pennyweight import Deal, read_loan_file
 from pennyweight.report.cover import Cover
-from pennyweight.report.handed.page import page
+from pennyweight.report.layouts.page import page
 from tests.builders import STARTERS, TAXI
 
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser") or ""

@@ -17,7 +17,7 @@ from matplotlib.figure import Figure
 
 from pennyweight import Deal, InputError
 from pennyweight.core.irr.balances import each_by_itself
-from pennyweight.core.irr.rates import irr
+from pennyweight.core.irr.find_rates import irr
 from pennyweight.deals import evaluation
 from pennyweight.deals.compiler import recursion
 from pennyweight.deals.evaluation import evaluate

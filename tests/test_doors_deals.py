@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from pennyweight import InputError, Loan, Portfolio
-from pennyweight.analysis.turning import turning_probes
+from pennyweight.analysis.weighing.turning import turning_probes
 from pennyweight.cli.main import status
 from tests.builders import TAXI, deal
 

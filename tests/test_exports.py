@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from pennyweight import Benchmark, CashFlows, Portfolio
-from pennyweight.instruments.loans.event_files import read_events
+from pennyweight.instruments.loans.files.event_files import read_events
 from pennyweight.instruments.portfolios.statements import rows_of
 from pennyweight.reading.tables import reading_of
 from tests.exports import FIRST, LATER, Export

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pennyweight.core import annuity, flows, rates
+from pennyweight.core import annuity, flows, rate_forms
 from tests.oracles import decimal_npv, plain_payback
 from tests.sizes import cases
 
@@ -114,17 +114,17 @@ def test_equivalent_annual_is_worth_the_same() -> None:
 @given(rate=st.floats(-0.6, 2.0))
 @settings(max_examples=cases(60))
 def test_quoted_and_effective_turn_into_each_other(per_year: float, rate: float) -> None:
-    quoted = float(rates.nominal_rate(rate, per_year))
-    assert float(rates.effective_rate(quoted, per_year)) == pytest.approx(rate, abs=1e-12)
+    quoted = float(rate_forms.nominal_rate(rate, per_year))
+    assert float(rate_forms.effective_rate(quoted, per_year)) == pytest.approx(rate, abs=1e-12)
 
 
 def test_published_effective_rates() -> None:
     """12 % compounded monthly is 12.6825 %, continuously 12.7497 % (Kellison, section 1.8)."""
-    assert round(float(rates.effective_rate(0.12, 12)), 6) == 0.126825
-    assert round(float(rates.effective_rate(0.12, float("inf"))), 6) == 0.127497
-    assert round(float(rates.per_period(0.126825, 12)), 6) == 0.01
-    assert np.isnan(rates.effective_rate(-12.0, 12))
-    assert np.isnan(rates.per_period(-1.0, 1))
+    assert round(float(rate_forms.effective_rate(0.12, 12)), 6) == 0.126825
+    assert round(float(rate_forms.effective_rate(0.12, float("inf"))), 6) == 0.127497
+    assert round(float(rate_forms.per_period(0.126825, 12)), 6) == 0.01
+    assert np.isnan(rate_forms.effective_rate(-12.0, 12))
+    assert np.isnan(rate_forms.per_period(-1.0, 1))
 
 
 @pytest.mark.parametrize("rate", ["0.05", "1e-12", "-0.02", "0.000001"])

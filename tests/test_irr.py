@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pennyweight.core.irr.exact import sign_changes, solve_rows
+from pennyweight.core.irr.find_rates import all_rates, irr, irr_outcomes
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.core.irr.rates import all_rates, irr, irr_outcomes
 from tests.oracles import bisect, count_roots, decimal_npv, plain_npv
 from tests.sizes import cases
 

@@ -9,12 +9,12 @@ from typing import Any
 import pytest
 
 from pennyweight import (
-    Holiday,
     InputError,
     Loan,
     LoanSet,
     LoanStudy,
     NoAnswer,
+    PaymentHoliday,
     Recurring,
     read_loan_file,
 )
@@ -322,7 +322,7 @@ def test_a_file_says_what_python_says(tmp_path: Path) -> None:
     told = read_loan_file(path)
     loan = Loan(
         60_000, "4.5%", years=8, start="2027-01-31", extra_moves="payment", title="L",
-        extras=[Recurring(50, "2027-05-31", "2030-01-31", per_year="quarter", rising="3%")], holidays=[Holiday("2028-02-29", 2, interest="paid")],
+        extras=[Recurring(50, "2027-05-31", "2030-01-31", per_year="quarter", rising="3%")], holidays=[PaymentHoliday("2028-02-29", 2, interest="paid")],
     )  # fmt: skip
     data = told.as_dict()
     assert data["schedule"] == loan.as_dict()["schedule"]

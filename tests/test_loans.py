@@ -10,10 +10,10 @@ from typing import Any
 import pytest
 
 from pennyweight import (
-    Holiday,
     InputError,
     Loan,
     NoAnswer,
+    PaymentHoliday,
     Recurring,
     irr,
     repay,
@@ -107,12 +107,12 @@ def test_constant_principal_interest_only_and_holidays() -> None:
     ]
     assert first.payment == Loan(12_000, "5%", months=30).payment
     for interest, grown in (("added", (1 + 0.05 / 12) ** 3), ("paid", 1.0)):
-        loan = Loan(12_000, "5%", years=3, rounding=None, holidays=[Holiday(13, 3, interest=interest)])  # type: ignore[arg-type]
+        loan = Loan(12_000, "5%", years=3, rounding=None, holidays=[PaymentHoliday(13, 3, interest=interest)])  # type: ignore[arg-type]
         rows = loan.schedule.plain_rows()
         assert rows[14]["balance"] == pytest.approx(rows[11]["balance"] * grown)
         assert rows[15]["payment"] == pytest.approx(rows[34]["payment"])
         assert len(rows) == 36
-    longer = Loan(12_000, "5%", years=3, holidays=[Holiday(13, 3)], holiday_moves="term")
+    longer = Loan(12_000, "5%", years=3, holidays=[PaymentHoliday(13, 3)], holiday_moves="term")
     assert longer.schedule.plain_rows()[20]["payment"] == longer.payment
     assert len(longer.schedule.rows) == 40
 

@@ -10,10 +10,10 @@ from typing import Any
 import pytest
 
 from pennyweight import (
-    Holiday,
     InputError,
     Loan,
     NoAnswer,
+    PaymentHoliday,
     Recurring,
 )
 from tests.clerk import cents, diary
@@ -89,7 +89,9 @@ def drawn_loan(pick: random.Random) -> Loan:
         Recurring(pick.choice([10, 200]), "2024-06-15", per_year=pick.choice(["month", "year"]), rising="2%")
     ] * pick.randint(0, 1)
     holidays = (
-        [Holiday(due[2], 2, interest=pick.choice(["added", "paid"]))] if len(due) > 8 and pick.random() < 0.3 else []
+        [PaymentHoliday(due[2], 2, interest=pick.choice(["added", "paid"]))]
+        if len(due) > 8 and pick.random() < 0.3
+        else []
     )
     loan = base.but(events=events, extras=extras, holidays=holidays)
     _ = loan.schedule

@@ -10,11 +10,11 @@ import pytest
 
 from pennyweight import (
     Event,
-    Holiday,
     InputError,
     Loan,
     LoanSet,
     NoAnswer,
+    PaymentHoliday,
     PennyweightError,
     Recurring,
     Takeover,
@@ -68,7 +68,7 @@ START = {"start": "2027-01-31", "years": 1}
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(0, 3)]), InputError, "write one above zero"),
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 9, 3)]), InputError, "before it begins"),
         (lambda: Loan(1000, "5%", years=1, extras=[Recurring(5, 1, per_year=26)]), InputError, "does not fit 12 payments a year"),
-        (lambda: Loan(1000, "5%", years=1, holidays=[Holiday(11, 3)]), InputError, "to the agreed end of the loan"),
+        (lambda: Loan(1000, "5%", years=1, holidays=[PaymentHoliday(11, 3)]), InputError, "to the agreed end of the loan"),
         (lambda: Loan(1000, "5%", **START, as_of="2026-01-01"), InputError, "before the start of the loan"),
         (lambda: Loan(1000, "5%", years=1).but(yers=2), InputError, "A loan has no 'yers'; did you mean 'years'?"),
         (lambda: Loan(1000, "5%", years=1).refinancing(on=3, rte="5%"), InputError, "A loan has no 'rte'; did you mean 'rate'?"),

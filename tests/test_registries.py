@@ -10,13 +10,13 @@ import numpy as np
 import pytest
 
 from pennyweight import Deal, Document, Event, InputError, Loan, effective_rate, year_fraction
-from pennyweight.analysis.checks import CHECKS, Case
+from pennyweight.analysis.weighing.checks import CHECKS, Case
 from pennyweight.cli.main import COMMANDS, status
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.core.loans.repayment import REPAID
 from pennyweight.deals.language.functions import FUNCTIONS, Function
 from pennyweight.documents.shown import Shown
-from pennyweight.instruments.loans.events import EVENTS
+from pennyweight.instruments.loans.books.events import EVENTS
 from pennyweight.quantities.periods import FREQUENCIES, PER_YEAR, read_per_year
 from pennyweight.quantities.units import UNITS
 from pennyweight.report.charts.figure import DRAWN, draw

@@ -20,9 +20,9 @@ from pypdf import PdfReader, PdfWriter
 from pennyweight import CashFlows, Deal, InputError, rate_facts, read_loan_file, repay
 from pennyweight.cli.main import status
 from pennyweight.report.cover import Cover
-from pennyweight.report.handed.page import page
-from pennyweight.report.handed.paper import paper
-from pennyweight.report.handed.workbook import workbook
+from pennyweight.report.layouts.page import page
+from pennyweight.report.layouts.paper import paper
+from pennyweight.report.layouts.workbook import workbook
 from tests.builders import STARTERS, TAXI, deal
 
 REPORTS = [".html", ".pdf", ".xlsx"]

@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 
 from pennyweight import Deal
-from pennyweight.analysis.since import what_changed
 from pennyweight.cli.main import status
 from pennyweight.cli.watching import watch
+from pennyweight.pages.comparing.watch_changes import what_changed
 from tests.builders import STARTERS
 
 TAXI = (STARTERS / "taxi/taxi.toml").read_text(encoding="utf-8")

@@ -31,7 +31,7 @@ from pennyweight.documents import Figures, Table
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.handout import Handout
 from pennyweight.report.cover import Cover
-from pennyweight.report.handed.page import page
+from pennyweight.report.layouts.page import page
 from tests.builders import STARTERS, TAXI, deal
 from tests.drawn import KINDS
 from tests.refusals import few_refused, refused, used

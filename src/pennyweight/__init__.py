@@ -9,16 +9,16 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from pennyweight.analysis.changes import Change, Changes
-    from pennyweight.analysis.comparison import Comparison
+    from pennyweight.analysis.comparing.changes import Change, Changes
+    from pennyweight.analysis.comparing.comparison import Comparison
     from pennyweight.analysis.deal import Deal
-    from pennyweight.analysis.found import Answer, Answers, Found
-    from pennyweight.analysis.judging import Figure, GoalResult
-    from pennyweight.analysis.tabulating import TableResult
-    from pennyweight.analysis.turning import TurningPoint
-    from pennyweight.analysis.variation import Variation
-    from pennyweight.analysis.weighing import Weighing
-    from pennyweight.analysis.why import Reason, Why
+    from pennyweight.analysis.explaining.why import Reason, Why
+    from pennyweight.analysis.finding.found import Answer, Answers, Found
+    from pennyweight.analysis.varying.variation import Variation
+    from pennyweight.analysis.weighing.own_tables import TableResult
+    from pennyweight.analysis.weighing.turning import TurningPoint
+    from pennyweight.analysis.weighing.verdict import Figure, GoalResult
+    from pennyweight.analysis.weighing.weighing import Weighing
     from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
     from pennyweight.core.loans.batch_events import LoanEvents
     from pennyweight.documents.model import Document
@@ -35,35 +35,41 @@ if TYPE_CHECKING:
     from pennyweight.instruments.arrays.days import actual_actual_icma, days_between, year_fraction
     from pennyweight.instruments.arrays.loan_book import LoanBook
     from pennyweight.instruments.arrays.loans import amortize
-    from pennyweight.instruments.arrays.rates import effective_rate, nominal_rate
+    from pennyweight.instruments.arrays.rate_conversions import effective_rate, nominal_rate
     from pennyweight.instruments.arrays.returns import irr, irr_outcomes
     from pennyweight.instruments.arrays.worth import discount_factors, npv
     from pennyweight.instruments.bonds.bond import Bond
+    from pennyweight.instruments.bonds.bond_report import BondReport
     from pennyweight.instruments.bonds.coupon_days import Coupons
-    from pennyweight.instruments.bonds.report import BondReport
     from pennyweight.instruments.flows.account import Account
     from pennyweight.instruments.flows.cash_flows import CashFlows
-    from pennyweight.instruments.flows.report import FlowsReport
-    from pennyweight.instruments.flows.working import FlowsWorking
-    from pennyweight.instruments.loans.bill import Bill
-    from pennyweight.instruments.loans.events import Event, Holiday, Recurring
-    from pennyweight.instruments.loans.file import read_loan_file
+    from pennyweight.instruments.flows.flows_report import FlowsReport
+    from pennyweight.instruments.flows.flows_working import FlowsWorking
+    from pennyweight.instruments.loans.asked.bill import Bill
+    from pennyweight.instruments.loans.asked.loan_study import LoanStudy
+    from pennyweight.instruments.loans.asked.what_if import Extra, Offer, Refinancing
+    from pennyweight.instruments.loans.books.events import Event, PaymentHoliday, Recurring
+    from pennyweight.instruments.loans.books.percentage_rate import apr
+    from pennyweight.instruments.loans.books.schedule import Schedule
+    from pennyweight.instruments.loans.books.timetable import Statement
+    from pennyweight.instruments.loans.files.loan_file import read_loan_file
     from pennyweight.instruments.loans.loan import Loan
-    from pennyweight.instruments.loans.percentage_rate import apr
-    from pennyweight.instruments.loans.schedule import Schedule
-    from pennyweight.instruments.loans.several import LoanSet, SparePlan
-    from pennyweight.instruments.loans.study import LoanStudy
-    from pennyweight.instruments.loans.takeover import Takeover
-    from pennyweight.instruments.loans.timetable import Statement
-    from pennyweight.instruments.loans.what_if import Extra, Offer, Refinancing
+    from pennyweight.instruments.loans.together.loan_set import LoanSet, SparePlan
+    from pennyweight.instruments.loans.together.takeover import Takeover
     from pennyweight.instruments.plans.plan import Plan
+    from pennyweight.instruments.plans.plan_working import PlanWorking
     from pennyweight.instruments.plans.plans import grow, repay, withdraw
-    from pennyweight.instruments.plans.working import PlanWorking
     from pennyweight.instruments.portfolios.benchmark import Benchmark
     from pennyweight.instruments.portfolios.periods import Period, Return
     from pennyweight.instruments.portfolios.portfolio import Portfolio
-    from pennyweight.instruments.portfolios.report import ReturnsReport
-    from pennyweight.instruments.rate_facts import RateFacts, rate_facts, real_rate, simple_interest, years_to_multiply
+    from pennyweight.instruments.portfolios.returns_report import ReturnsReport
+    from pennyweight.instruments.rates.rate_facts import (
+        RateFacts,
+        rate_facts,
+        real_rate,
+        simple_interest,
+        years_to_multiply,
+    )
     from pennyweight.quantities.dates import payment_dates
     from pennyweight.quantities.rates import KnownRate
 
@@ -71,27 +77,27 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "Account": "instruments.flows.account",
-    "Answer": "analysis.found",
-    "Answers": "analysis.found",
+    "Answer": "analysis.finding.found",
+    "Answers": "analysis.finding.found",
     "Benchmark": "instruments.portfolios.benchmark",
-    "Bill": "instruments.loans.bill",
+    "Bill": "instruments.loans.asked.bill",
     "Bond": "instruments.bonds.bond",
-    "BondReport": "instruments.bonds.report",
+    "BondReport": "instruments.bonds.bond_report",
     "CashFlows": "instruments.flows.cash_flows",
-    "Change": "analysis.changes",
-    "Changes": "analysis.changes",
-    "Comparison": "analysis.comparison",
+    "Change": "analysis.comparing.changes",
+    "Changes": "analysis.comparing.changes",
+    "Comparison": "analysis.comparing.comparison",
     "Coupons": "instruments.bonds.coupon_days",
     "Deal": "analysis.deal",
     "Document": "documents.model",
-    "Event": "instruments.loans.events",
-    "Extra": "instruments.loans.what_if",
-    "Figure": "analysis.judging",
-    "FlowsReport": "instruments.flows.report",
-    "FlowsWorking": "instruments.flows.working",
-    "Found": "analysis.found",
-    "GoalResult": "analysis.judging",
-    "Holiday": "instruments.loans.events",
+    "Event": "instruments.loans.books.events",
+    "Extra": "instruments.loans.asked.what_if",
+    "Figure": "analysis.weighing.verdict",
+    "FlowsReport": "instruments.flows.flows_report",
+    "FlowsWorking": "instruments.flows.flows_working",
+    "Found": "analysis.finding.found",
+    "GoalResult": "analysis.weighing.verdict",
+    "PaymentHoliday": "instruments.loans.books.events",
     "InputError": "errors",
     "IrrOutcome": "core.irr.outcome",
     "IrrOutcomes": "core.irr.outcome",
@@ -99,59 +105,59 @@ _HOMES = {
     "Loan": "instruments.loans.loan",
     "LoanBook": "instruments.arrays.loan_book",
     "LoanEvents": "core.loans.batch_events",
-    "LoanSet": "instruments.loans.several",
-    "LoanStudy": "instruments.loans.study",
+    "LoanSet": "instruments.loans.together.loan_set",
+    "LoanStudy": "instruments.loans.asked.loan_study",
     "NoAnswer": "errors",
-    "Offer": "instruments.loans.what_if",
+    "Offer": "instruments.loans.asked.what_if",
     "PennyweightError": "errors",
     "Period": "instruments.portfolios.periods",
     "Place": "errors",
     "Plan": "instruments.plans.plan",
-    "PlanWorking": "instruments.plans.working",
+    "PlanWorking": "instruments.plans.plan_working",
     "Portfolio": "instruments.portfolios.portfolio",
-    "RateFacts": "instruments.rate_facts",
-    "Reason": "analysis.why",
-    "Recurring": "instruments.loans.events",
-    "Refinancing": "instruments.loans.what_if",
+    "RateFacts": "instruments.rates.rate_facts",
+    "Reason": "analysis.explaining.why",
+    "Recurring": "instruments.loans.books.events",
+    "Refinancing": "instruments.loans.asked.what_if",
     "Return": "instruments.portfolios.periods",
-    "ReturnsReport": "instruments.portfolios.report",
-    "Schedule": "instruments.loans.schedule",
+    "ReturnsReport": "instruments.portfolios.returns_report",
+    "Schedule": "instruments.loans.books.schedule",
     "SeveralAnswers": "errors",
-    "SparePlan": "instruments.loans.several",
-    "Statement": "instruments.loans.timetable",
-    "Takeover": "instruments.loans.takeover",
-    "TableResult": "analysis.tabulating",
-    "TurningPoint": "analysis.turning",
-    "Variation": "analysis.variation",
-    "Weighing": "analysis.weighing",
-    "Why": "analysis.why",
+    "SparePlan": "instruments.loans.together.loan_set",
+    "Statement": "instruments.loans.books.timetable",
+    "Takeover": "instruments.loans.together.takeover",
+    "TableResult": "analysis.weighing.own_tables",
+    "TurningPoint": "analysis.weighing.turning",
+    "Variation": "analysis.varying.variation",
+    "Weighing": "analysis.weighing.weighing",
+    "Why": "analysis.explaining.why",
     "actual_actual_icma": "instruments.arrays.days",
     "amortize": "instruments.arrays.loans",
     "annuity_factor": "instruments.arrays.annuities",
-    "apr": "instruments.loans.percentage_rate",
+    "apr": "instruments.loans.books.percentage_rate",
     "days_between": "instruments.arrays.days",
     "discount_factors": "instruments.arrays.worth",
-    "effective_rate": "instruments.arrays.rates",
+    "effective_rate": "instruments.arrays.rate_conversions",
     "future_value": "instruments.arrays.annuities",
     "grow": "instruments.plans.plans",
     "irr": "instruments.arrays.returns",
     "irr_outcomes": "instruments.arrays.returns",
     "level_payment": "instruments.arrays.annuities",
-    "nominal_rate": "instruments.arrays.rates",
+    "nominal_rate": "instruments.arrays.rate_conversions",
     "npv": "instruments.arrays.worth",
     "payment_dates": "quantities.dates",
     "payments_needed": "instruments.arrays.annuities",
     "perpetuity_factor": "instruments.arrays.annuities",
     "present_value": "instruments.arrays.annuities",
-    "rate_facts": "instruments.rate_facts",
+    "rate_facts": "instruments.rates.rate_facts",
     "rate_needed": "instruments.arrays.annuities",
-    "read_loan_file": "instruments.loans.file",
-    "real_rate": "instruments.rate_facts",
+    "read_loan_file": "instruments.loans.files.loan_file",
+    "real_rate": "instruments.rates.rate_facts",
     "repay": "instruments.plans.plans",
-    "simple_interest": "instruments.rate_facts",
+    "simple_interest": "instruments.rates.rate_facts",
     "withdraw": "instruments.plans.plans",
     "year_fraction": "instruments.arrays.days",
-    "years_to_multiply": "instruments.rate_facts",
+    "years_to_multiply": "instruments.rates.rate_facts",
 }
 
 __all__ = [
@@ -176,7 +182,6 @@ __all__ = [
     "FlowsWorking",
     "Found",
     "GoalResult",
-    "Holiday",
     "InputError",
     "IrrOutcome",
     "IrrOutcomes",
@@ -188,6 +193,7 @@ __all__ = [
     "LoanStudy",
     "NoAnswer",
     "Offer",
+    "PaymentHoliday",
     "PennyweightError",
     "Period",
     "Place",

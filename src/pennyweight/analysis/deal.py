@@ -6,24 +6,28 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
-from pennyweight.analysis import comparison, finding, variation, weighing, why
-from pennyweight.analysis.asked_period import read_period
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.changes import Changes, changes_between
-from pennyweight.analysis.comparison import Comparison, compare_deals
-from pennyweight.analysis.deal_page import deal_page
-from pennyweight.analysis.found import Found
-from pennyweight.analysis.turning import TurningPoint, turning_points
-from pennyweight.analysis.variation import Variation
-from pennyweight.analysis.weighing import Weighing
-from pennyweight.analysis.why import Why
+from pennyweight.analysis.comparing import comparison
+from pennyweight.analysis.comparing.changes import Changes, changes_between
+from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
+from pennyweight.analysis.explaining import why
+from pennyweight.analysis.explaining.why import Why
+from pennyweight.analysis.finding import finding
+from pennyweight.analysis.finding.found import Found
+from pennyweight.analysis.varying import variation
+from pennyweight.analysis.varying.variation import Variation
+from pennyweight.analysis.weighing import weighing
+from pennyweight.analysis.weighing.asked_period import read_period
+from pennyweight.analysis.weighing.turning import TurningPoint, turning_points
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
-from pennyweight.quantities.given import a_list, a_mapping, a_path, a_text
+from pennyweight.pages.deal import deal_page
+from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import ceil, floor, log10
 
-from pennyweight.analysis.found import Side
+from pennyweight.analysis.finding.found import Side
 from pennyweight.deals.definition import Definition, Input
 
 __all__ = ["headed", "show_about", "show_base", "show_figure", "show_value"]

@@ -6,12 +6,12 @@ from pathlib import Path
 
 import click
 
-from pennyweight.analysis.changes import Changes
-from pennyweight.analysis.comparison import Comparison, compare_deals
+from pennyweight.analysis.comparing.changes import Changes
+from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
 from pennyweight.errors import InputError, Place
-from pennyweight.quantities.given import each_once
+from pennyweight.quantities.argument_checks import each_once
 
 __all__ = ["command"]
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from pennyweight.analysis.deal import Deal
-from pennyweight.analysis.found import Found
+from pennyweight.analysis.finding.found import Found
 from pennyweight.cli.options import (
     deal_argument,
     deliver,

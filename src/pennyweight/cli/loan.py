@@ -11,10 +11,10 @@ import click
 
 from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
 from pennyweight.errors import InputError, Place
-from pennyweight.instruments.loans.event_files import EVENT_COLUMNS
-from pennyweight.instruments.loans.events import EVENTS
+from pennyweight.instruments.loans.books.events import EVENTS
+from pennyweight.instruments.loans.files.event_files import EVENT_COLUMNS
+from pennyweight.quantities.argument_checks import each_once
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.given import each_once
 from pennyweight.report.forms.csv_form import as_csv
 
 __all__ = ["command"]
@@ -110,7 +110,7 @@ def command(
         given["as_of"] = str(dt.date.today())
 
     def compute() -> Any:
-        from pennyweight.instruments.loans.study import LoanStudy
+        from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 
         if "," in (extra or ""):
             raise InputError(
@@ -163,7 +163,7 @@ def _events(
                 f"{option} says how a file of events is read; say --events, too.", at=Place.of_option(option)
             )
         return []
-    from pennyweight.instruments.loans.event_files import read_events
+    from pennyweight.instruments.loans.files.event_files import read_events
 
     return read_events(
         file,
@@ -193,8 +193,8 @@ def _from_files(
 ) -> Any:
     from dataclasses import replace
 
-    from pennyweight.instruments.loans.file import read_loan_file
-    from pennyweight.instruments.loans.study import LoanStudy
+    from pennyweight.instruments.loans.asked.loan_study import LoanStudy
+    from pennyweight.instruments.loans.files.loan_file import read_loan_file
 
     files = tuple(each_once(files))
     if missing := [file for file in files if not file.exists()]:

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from pennyweight.cli.options import deliver, output_options
-from pennyweight.instruments.rate_facts import rate_facts
+from pennyweight.instruments.rates.rate_facts import rate_facts
 from pennyweight.quantities.amounts import read_amount
 
 __all__ = ["command"]

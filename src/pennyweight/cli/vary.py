@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from pennyweight.analysis.deal import Deal
-from pennyweight.analysis.variation import Variation
+from pennyweight.analysis.varying.variation import Variation
 from pennyweight.cli.options import (
     deal_argument,
     deliver,

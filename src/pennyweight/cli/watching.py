@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from pennyweight.analysis.since import marked, what_changed
 from pennyweight.documents import Document
 from pennyweight.errors import PennyweightError
+from pennyweight.pages.comparing.watch_changes import marked, what_changed
 from pennyweight.plain_text import visible
 from pennyweight.reading.text_files import files_read
 
 if TYPE_CHECKING:
-    from pennyweight.analysis.weighing import Weighing
+    from pennyweight.analysis.weighing.weighing import Weighing
 
 __all__ = ["saved", "watch"]
 

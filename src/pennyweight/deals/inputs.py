@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.definition import Change, Definition, Input, Scenario
 from pennyweight.errors import InputError, nearest
-from pennyweight.quantities.given import a_text
+from pennyweight.quantities.argument_checks import a_text
 from pennyweight.quantities.numbers import as_float
 from pennyweight.quantities.units import read_value, refuse_bare_percent
 

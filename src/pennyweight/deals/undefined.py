@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from pennyweight.deals.compiler.loans import Trouble, loan_problem
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.finance_functions import all_yearly_rates
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Sum, children, show
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
-from pennyweight.deals.language.worth import all_yearly_rates
 
 __all__ = ["formula_of", "loan_trouble", "rates_of", "told_beside", "value_of", "why_undefined"]
 

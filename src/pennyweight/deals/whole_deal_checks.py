@@ -7,10 +7,10 @@ from contextlib import AbstractContextManager
 from typing import Any, TypeAlias
 
 from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
-from pennyweight.deals.early import Early
 from pennyweight.deals.language.names import Names, current_names
 from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
 from pennyweight.deals.language.translation import folded
+from pennyweight.deals.period_zero import Early
 from pennyweight.errors import InputError
 
 __all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_goals", "check_nearly"]

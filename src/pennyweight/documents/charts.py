@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core import flows as core
-from pennyweight.core.irr import rates as irr
+from pennyweight.core.irr import find_rates as irr
 from pennyweight.documents.model import FlowsChart, RateChart
 from pennyweight.quantities.units import Style
 

@@ -12,7 +12,7 @@ import numpy as np
 from pennyweight.core.dates import Days, Roll, add_months, adjusted
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.errors import InputError, choice, nearest, within
-from pennyweight.quantities.given import a_list
+from pennyweight.quantities.argument_checks import a_list
 from pennyweight.quantities.numbers import whole
 
 __all__ = ["Days", "add_months", "is_date", "payment_dates", "read_date", "read_dates", "read_day_count"]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from math import expm1, inf, isfinite, log1p
 from typing import Any, Self
 
-from pennyweight.core import rates as core
+from pennyweight.core import rate_forms as core
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import LONGEST
 from pennyweight.quantities.numbers import as_float

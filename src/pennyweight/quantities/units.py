@@ -11,7 +11,7 @@ from math import ceil, isfinite
 
 import numpy as np
 
-from pennyweight.core.rates import nominal_rate
+from pennyweight.core.rate_forms import nominal_rate
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_amount, read_number
 from pennyweight.quantities.dates import read_date

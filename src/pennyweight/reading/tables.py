@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from pennyweight.errors import InputError, Place, all_of, choice, nearest
 from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import LONGEST, Mark, decimal_mark, read_amount, read_number
+from pennyweight.quantities.argument_checks import a_mapping, a_text
 from pennyweight.quantities.dates import Days
-from pennyweight.quantities.given import a_mapping, a_text
 from pennyweight.reading.column_names import COLUMN_WORDS, guessed, plain_name, signed_texts
 from pennyweight.reading.csv_text import TOTAL, Grid, Layout, cut, grid_of_rows, row_place
 from pennyweight.reading.day_columns import DayOrder, looks_like_day, read_day_column, read_day_order

@@ -17,8 +17,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.core.irr.find_rates import irr_outcomes
 from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
-from pennyweight.core.irr.rates import irr_outcomes
 
 __all__ = ["account_rates"]
 

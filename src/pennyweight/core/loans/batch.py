@@ -21,7 +21,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pennyweight.core.loans.batch_events import CHUNK, Exactness, Happenings, LoanEvents
+from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness, LoanEvents
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.core.loans.level_payment import level_payments
 from pennyweight.core.loans.loan_book import Books
@@ -89,7 +89,7 @@ def amortize(
     recast = choice(extra_moves, ("term", "payment"), "extra_moves") == "payment"
     units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
     _check(given, units, per_year, places)
-    moves = Happenings(events, units.size, count, per_year, places)
+    moves = EventTable(events, units.size, count, per_year, places)
     exact = Exactness(yearly, moves, units, per_year)
     order = np.argsort(-count, kind="stable")
     moves.in_chunks(order)
@@ -158,7 +158,7 @@ class _Out:
 @dataclass(slots=True)
 class _Kernel:
     out: _Out
-    moves: Happenings
+    moves: EventTable
     exact: Exactness
     recast: bool
     rows: bool

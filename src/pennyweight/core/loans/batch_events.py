@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.errors import InputError
 
-__all__ = ["CHUNK", "Exactness", "Happenings", "LoanEvents"]
+__all__ = ["CHUNK", "EventTable", "Exactness", "LoanEvents"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Ints: TypeAlias = NDArray[np.int64]
@@ -41,7 +41,7 @@ class LoanEvents(NamedTuple):
     value: ArrayLike
 
 
-class Happenings:
+class EventTable:
     """Events in order of payment, by loan."""
 
     def __init__(self, events: LoanEvents | None, loans: int, count: Floats, per_year: int, places: int) -> None:
@@ -142,7 +142,7 @@ class Happenings:
 class Exactness:
     """The hair that lets halves go up, for the fused product and for interest alone."""
 
-    def __init__(self, yearly: Floats, moves: Happenings, units: Floats, per_year: int) -> None:
+    def __init__(self, yearly: Floats, moves: EventTable, units: Floats, per_year: int) -> None:
         rates = np.concatenate([yearly, moves.rates])
         self.scale = next(
             (10.0**k for k in (5, 6, 7) if np.all(np.abs(rates * 10.0**k - np.rint(rates * 10.0**k)) < 1e-6)), 0.0

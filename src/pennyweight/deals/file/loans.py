@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pennyweight.core.loans.repayment import REPAID
-from pennyweight.core.rates import nominal_rate
+from pennyweight.core.rate_forms import nominal_rate
 from pennyweight.deals.definition import DealLoan, Input
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of

@@ -21,7 +21,6 @@ from pennyweight.deals.definition import (
     Setting,
     Single,
 )
-from pennyweight.deals.early import Early, begun
 from pennyweight.deals.file.asked import (
     own_names,
     read_charts,
@@ -48,6 +47,7 @@ from pennyweight.deals.file.shape import (
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
+from pennyweight.deals.period_zero import Early, begun
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import Style, check_currency, check_locale, check_unit

@@ -13,7 +13,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core import rates
+from pennyweight.core import rate_forms
 from pennyweight.core.dates import add_months
 from pennyweight.core.dates import months_between as whole_and_broken_months
 from pennyweight.deals.language.operations import column_total
@@ -53,7 +53,7 @@ WHOLE = 1e-6
 
 def per_period(time: Timeline, rate: Floats) -> Floats:
     """A yearly rate turned into one of a period."""
-    return rates.per_period(rate, time.per_year)
+    return rate_forms.per_period(rate, time.per_year)
 
 
 def grown(time: Timeline, rate: Floats) -> Floats:

@@ -13,7 +13,7 @@ from typing import Literal, TypeAlias, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.language import arithmetic, worth
+from pennyweight.deals.language import arithmetic, finance_functions
 
 __all__ = ["FUNCTIONS", "Function", "Parameter"]
 
@@ -84,32 +84,32 @@ _ROWS: list[tuple[str, str, Literal["single", "line", "same"], str, str, Callabl
     ("running", "x:line", "line", "=", "the running total", arithmetic.running),
     ("at", "x:line period:any", "same", "=", "the value in one period", arithmetic.at_period),
     ("npv", "flows:line rate:rate years:years? plus:any?", "single", "money",
-     "present value at a yearly rate, period 0 not discounted", worth.npv),
+     "present value at a yearly rate, period 0 not discounted", finance_functions.npv),
     ("irr", "flows:line years:years? plus:any? above:rate? below:rate?", "single", "rate",
      "the yearly rate at which the present value is zero; of several the only one above zero, or between two limits",
-     worth.irr),
+     finance_functions.irr),
     ("payback", "flows:line rate:rate?", "single", "years",
-     "time from which the running total stays at or above zero (with a rate: discounted)", worth.payback),
+     "time from which the running total stays at or above zero (with a rate: discounted)", finance_functions.payback),
     ("profitability_index", "flows:line rate:rate", "single", "number",
-     "present value of all money in over that of all money out", worth.profitability_index),
+     "present value of all money in over that of all money out", finance_functions.profitability_index),
     ("equivalent_annual", "flows:line rate:rate years:years? plus:any?", "single", "money",
-     "the level yearly amount worth the same", worth.equivalent_annual),
+     "the level yearly amount worth the same", finance_functions.equivalent_annual),
     ("present_value", "payment:single rate:rate years:years", "single", "money",
-     "worth today of a payment each period", worth.present_value),
+     "worth today of a payment each period", finance_functions.present_value),
     ("future_value", "payment:single rate:rate years:years", "single", "money",
-     "what a payment each period has become at the end", worth.future_value),
+     "what a payment each period has become at the end", finance_functions.future_value),
     ("loan_payment", "owed:single rate:rate years:years per_year:single?", "single", "money",
      "the level payment each month that clears a debt, rate quoted",
-     worth.loan_payment),
+     finance_functions.loan_payment),
     ("per_period", "rate:anyrate", "same", "share", "a yearly rate turned into one of a period", arithmetic.per_period),
     ("grown", "rate:rate", "line", "number", "(1 + rate) to the power of the years gone by", arithmetic.grown),
     ("grown_yearly", "rate:rate", "line", "number", "the same in yearly steps, 1 all through year 1",
      arithmetic.grown_yearly),
     ("end_of_year", "n:years", "single", "period", "the last period of year n", arithmetic.end_of_year),
     ("straight_line", "cost:single residual:single years:years", "line", "money",
-     "depreciation in equal parts", worth.straight_line),
+     "depreciation in equal parts", finance_functions.straight_line),
     ("declining_balance", "cost:single rate:single", "line", "money",
-     "depreciation by a share of what is left each year", worth.declining_balance),
+     "depreciation by a share of what is left each year", finance_functions.declining_balance),
     ("date", "period:any", "same", "date", "the day a period ends on", arithmetic.date),
     ("period_of", "day:any", "same", "period", "the period that holds a day", arithmetic.period_of),
     ("months_between", "start:any end:any", "same", "number", "months from one day to another",
@@ -129,14 +129,14 @@ _ROWS: list[tuple[str, str, Literal["single", "line", "same"], str, str, Callabl
 
 _WHY: dict[str, Callable[..., str]] = {
     "at": arithmetic.why_at,
-    "irr": worth.why_irr,
-    "payback": worth.why_payback,
+    "irr": finance_functions.why_irr,
+    "payback": finance_functions.why_payback,
     "date": lambda time, k: f"the periods run from 0 to {time.periods}",
     "first_period": lambda time, x, first=None, last=None: "it holds in no period",
     "profitability_index": lambda time, x, rate: "no money goes out",
 }
 
-_BESIDE: dict[str, Callable[..., str]] = {"irr": worth.beside_irr}
+_BESIDE: dict[str, Callable[..., str]] = {"irr": finance_functions.beside_irr}
 
 _EXAMPLES = {
     "total": "total(sales, 1, 4)", "average": "average(sales)", "lowest": "lowest(stock, 2, 5)",

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from pennyweight.core.irr import rates
+from pennyweight.core.irr import find_rates
 from pennyweight.instruments.arrays.reading import reading
 
 __all__ = ["irr", "irr_outcomes"]
 
 _FLOWS = {"flows": "row", "times": "times"}
 
-irr = reading(rates.irr, _FLOWS, gives_rate=True)
-irr_outcomes = reading(rates.irr_outcomes, _FLOWS)
+irr = reading(find_rates.irr, _FLOWS, gives_rate=True)
+irr_outcomes = reading(find_rates.irr_outcomes, _FLOWS)

@@ -16,8 +16,8 @@ from pennyweight.core.brackets import turn_between
 from pennyweight.core.daycount import year_fraction
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, choice
+from pennyweight.instruments.bonds.bond_report import BondReport
 from pennyweight.instruments.bonds.coupon_days import ICMA, CouponDays, Coupons
-from pennyweight.instruments.bonds.report import BondReport
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.dates import read_date, read_day_count
 from pennyweight.quantities.numbers import LARGEST, as_float

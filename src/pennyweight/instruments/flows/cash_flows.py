@@ -13,17 +13,17 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pennyweight.core import flows as core
-from pennyweight.core import rates as core_rates
+from pennyweight.core import rate_forms as core_rates
 from pennyweight.core.daycount import year_fraction
-from pennyweight.core.irr import rates as core_irr
+from pennyweight.core.irr import find_rates as core_irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
 from pennyweight.instruments.flows.flow_files import by_day, read_flows
 from pennyweight.instruments.flows.pandas_flows import read_given
+from pennyweight.quantities.argument_checks import a_flag, a_path
 from pennyweight.quantities.dates import Days, read_date, read_day_count
-from pennyweight.quantities.given import a_flag, a_path
 from pennyweight.quantities.numbers import is_pandas
 from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate, read_rate
@@ -33,8 +33,8 @@ from pennyweight.reading.tables import reading_of
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.flows.report import FlowsReport
-    from pennyweight.instruments.flows.working import FlowsWorking
+    from pennyweight.instruments.flows.flows_report import FlowsReport
+    from pennyweight.instruments.flows.flows_working import FlowsWorking
 
 __all__ = ["CashFlows"]
 
@@ -301,7 +301,7 @@ class CashFlows(Described):
         >>> CashFlows([-1000, 300, 420]).working("10%", places=4).factors.tolist()
         [1.0, 0.9091, 0.8264]
         """
-        from pennyweight.instruments.flows.working import FlowsWorking
+        from pennyweight.instruments.flows.flows_working import FlowsWorking
 
         return FlowsWorking(self, self._rate(rate), places)
 
@@ -347,7 +347,7 @@ class CashFlows(Described):
         >>> CashFlows([-1000, 300, 420, 680]).report("10%").undefined
         {}
         """
-        from pennyweight.instruments.flows.report import report
+        from pennyweight.instruments.flows.flows_report import report
 
         account = None if account_at is None else self.account(account_at)
         return report(self, rate, reinvested_at=reinvested_at, borrowed_at=borrowed_at, account=account, on=on)

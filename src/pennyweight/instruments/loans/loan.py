@@ -14,18 +14,18 @@ from pennyweight.documents import Document
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loans.events import Event, Holiday, Recurring
-from pennyweight.instruments.loans.percentage_rate import loan_apr
-from pennyweight.instruments.loans.schedule import Schedule
-from pennyweight.instruments.loans.terms import LoanTerms, settle
-from pennyweight.instruments.loans.timetable import Timetable
+from pennyweight.instruments.loans.books.events import Event, PaymentHoliday, Recurring
+from pennyweight.instruments.loans.books.percentage_rate import loan_apr
+from pennyweight.instruments.loans.books.schedule import Schedule
+from pennyweight.instruments.loans.books.terms import LoanTerms, settle
+from pennyweight.instruments.loans.books.timetable import Timetable
+from pennyweight.quantities.argument_checks import a_list, a_text
 from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.given import a_list, a_text
 from pennyweight.quantities.rates import KnownRate
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.loans.study import LoanStudy
-    from pennyweight.instruments.loans.what_if import Extra, Offer, Refinancing
+    from pennyweight.instruments.loans.asked.loan_study import LoanStudy
+    from pennyweight.instruments.loans.asked.what_if import Extra, Offer, Refinancing
 
 __all__ = ["Loan"]
 
@@ -91,7 +91,7 @@ class Loan(Shown):
     rounding: Literal["half up", "half even", "payment up"] | None = "half up"
     events: Sequence[Event | tuple[Any, str, Any]] = ()
     extras: Sequence[Recurring] = ()
-    holidays: Sequence[Holiday] = ()
+    holidays: Sequence[PaymentHoliday] = ()
     rate_moves: Moves = "payment"
     extra_moves: Moves = "term"
     holiday_moves: Moves = "payment"
@@ -111,7 +111,7 @@ class Loan(Shown):
         a_text(self.title, what="title")
         events = [_event(one) for one in a_list(self.events, what="events", of="events")]
         frozen(self, events=events)
-        for name, kind in (("extras", Recurring), ("holidays", Holiday)):
+        for name, kind in (("extras", Recurring), ("holidays", PaymentHoliday)):
             listed = a_list(getattr(self, name), what=name, of=kind.__name__)
             if wrong := [one for one in listed if not isinstance(one, kind)]:
                 raise InputError(f"{name} hold {wrong[0]!r}; each must be a {kind.__name__}.", at=name)
@@ -202,7 +202,7 @@ class Loan(Shown):
         >>> [(row.payments_saved, row.interest_saved) for row in Loan(100_000, "6%", years=30).extras_table([100])]
         [(108, 39900.41)]
         """
-        from pennyweight.instruments.loans.what_if import extras_table
+        from pennyweight.instruments.loans.asked.what_if import extras_table
 
         return extras_table(self, amounts)
 
@@ -214,7 +214,7 @@ class Loan(Shown):
         >>> Loan(100_000, "6%", years=30).extra_needed(180).extra
         244.31
         """
-        from pennyweight.instruments.loans.what_if import extra_needed
+        from pennyweight.instruments.loans.asked.what_if import extra_needed
 
         return extra_needed(self, paid_off_by)
 
@@ -227,7 +227,7 @@ class Loan(Shown):
         >>> [(offer.name, offer.total_paid) for offer in rows]
         [('bank', 1032.8), ('agency', 1052.9)]
         """
-        from pennyweight.instruments.loans.what_if import offers
+        from pennyweight.instruments.loans.asked.what_if import offers
 
         return offers(self, others)
 
@@ -248,7 +248,7 @@ class Loan(Shown):
         >>> found.pays_after, found.gain
         (18, 22698.44)
         """
-        from pennyweight.instruments.loans.what_if import refinancing
+        from pennyweight.instruments.loans.asked.what_if import refinancing
 
         return refinancing(self, on=on, costs=costs, horizon=horizon, terms=terms)
 
@@ -259,7 +259,7 @@ class Loan(Shown):
         >>> round(shown["payments"][0]["not_rounded"], 4)
         599.5505
         """
-        from pennyweight.instruments.loans.study import LoanStudy
+        from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 
         return LoanStudy(self, working=True)
 
@@ -289,18 +289,18 @@ class Loan(Shown):
         >>> sorted(Loan(1_000, "6%", years=1).as_dict())[:3]
         ['amount', 'apr', 'apr_eu']
         """
-        from pennyweight.instruments.loans.report import loan_as_dict
+        from pennyweight.pages.loans.loan import loan_as_dict
 
         return loan_as_dict(self)
 
     def document(self) -> Document:
         """Key facts as agreed and as it is, the years, the payments, and the checks."""
-        from pennyweight.instruments.loans.report import loan_document
+        from pennyweight.pages.loans.loan import loan_document
 
         return loan_document(self)
 
     def _whys(self) -> Whys:
-        from pennyweight.instruments.loans.loan_whys import loan_whys
+        from pennyweight.pages.loans.loan_whys import loan_whys
 
         return loan_whys(self)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
-from pennyweight.core.rates import effective_rate
+from pennyweight.core.rate_forms import effective_rate
 from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
 from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
@@ -20,7 +20,7 @@ from pennyweight.quantities.units import Style
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.plans.working import PlanWorking
+    from pennyweight.instruments.plans.plan_working import PlanWorking
 
 __all__ = ["Plan", "PlanKind", "PlanTerms", "Step"]
 
@@ -262,7 +262,7 @@ class Plan(Shown):
         >>> grow(opening=1_000, rate="5%", years=2).working().plan.answer
         1102.5
         """
-        from pennyweight.instruments.plans.working import PlanWorking
+        from pennyweight.instruments.plans.plan_working import PlanWorking
 
         return PlanWorking(self, places)
 
@@ -270,7 +270,7 @@ class Plan(Shown):
         return self.working().document().blocks
 
     def _whys(self) -> Whys:
-        from pennyweight.instruments.plans.plan_whys import plan_whys
+        from pennyweight.pages.plans.plan_whys import plan_whys
 
         return plan_whys(self)
 

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 from pennyweight.core import annuity
 from pennyweight.core.annuity import Paid
 from pennyweight.core.brackets import turn_between
-from pennyweight.core.irr import rates as irr
+from pennyweight.core.irr import find_rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
 from pennyweight.instruments.plans.plan import Plan, PlanKind, PlanTerms
 from pennyweight.quantities.amounts import read_amount

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from pennyweight.described import Described
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.flows.pandas_flows import check_days
+from pennyweight.quantities.argument_checks import a_path
 from pennyweight.quantities.dates import Days, read_date, read_dates
-from pennyweight.quantities.given import a_path
 from pennyweight.quantities.numbers import read_row
 from pennyweight.reading.tables import read_csv, reading_of
 

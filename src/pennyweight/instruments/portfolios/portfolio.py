@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.core.irr import rates as irr
+from pennyweight.core.irr import find_rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
@@ -20,14 +20,14 @@ from pennyweight.instruments.portfolios.benchmark import Benchmark, keep_copies
 from pennyweight.instruments.portfolios.periods import Period, Return, Timing, read_timing
 from pennyweight.instruments.portfolios.statements import Date, read_statements, values_and_flows
 from pennyweight.instruments.portfolios.unusual import unusual_periods
+from pennyweight.quantities.argument_checks import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.dates import Days, read_date, read_dates
-from pennyweight.quantities.given import a_list, a_mapping, a_text, an_instance, each_once
 from pennyweight.quantities.numbers import read_row
 from pennyweight.quantities.units import check_currency
 from pennyweight.reading.tables import reading_of
 
 if TYPE_CHECKING:
-    from pennyweight.instruments.portfolios.report import ReturnsReport
+    from pennyweight.instruments.portfolios.returns_report import ReturnsReport
 
 __all__ = ["Portfolio"]
 
@@ -361,7 +361,7 @@ class Portfolio(Described):
         >>> Portfolio.from_rows(rows).report().returns["time_weighted"][0] is None
         True
         """
-        from pennyweight.instruments.portfolios.report import ReturnsReport
+        from pennyweight.instruments.portfolios.returns_report import ReturnsReport
 
         if benchmark is not None:
             an_instance(benchmark, Benchmark, what="benchmark")

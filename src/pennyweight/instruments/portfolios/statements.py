@@ -12,8 +12,8 @@ import numpy as np
 from pennyweight.errors import InputError, all_of, choice, nearest
 from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.argument_checks import a_list
 from pennyweight.quantities.dates import Days, read_date
-from pennyweight.quantities.given import a_list
 from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 

@@ -21,7 +21,7 @@ from pennyweight.report.charts.flows import draw_flows
 from pennyweight.report.charts.growth import draw_growth
 from pennyweight.report.charts.heat_map import draw_heat_map
 from pennyweight.report.charts.lines import draw_lines
-from pennyweight.report.charts.rates import draw_rates
+from pennyweight.report.charts.rate_curve import draw_rates
 from pennyweight.report.charts.split import draw_split
 
 if TYPE_CHECKING:

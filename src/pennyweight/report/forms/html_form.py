@@ -8,7 +8,7 @@ __all__ = ["FORM"]
 
 
 def _render(written: Written) -> bytes:
-    from pennyweight.report.handed.page import page
+    from pennyweight.report.layouts.page import page
 
     return page(written.handout, written.cover).encode()
 

@@ -10,7 +10,7 @@ __all__ = ["FORM"]
 
 
 def _render(written: Written) -> bytes:
-    from pennyweight.report.handed.paper import paper
+    from pennyweight.report.layouts.paper import paper
 
     return paper(written.handout, written.cover)
 

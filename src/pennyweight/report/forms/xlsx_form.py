@@ -11,7 +11,7 @@ __all__ = ["FORM"]
 
 
 def _render(written: Written) -> bytes:
-    from pennyweight.report.handed.workbook import workbook
+    from pennyweight.report.layouts.workbook import workbook
 
     return workbook(written.handout, written.cover)
 

@@ -1,0 +1,1 @@
+"""Scenarios, deals and versions side by side."""

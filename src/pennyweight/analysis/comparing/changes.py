@@ -1,0 +1,210 @@
+"""Two versions of a deal: the inputs, formulas and goals that differ, and what each difference did to the figures."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from pennyweight.analysis.comparing.comparison import Comparison
+from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.described import Described
+from pennyweight.documents import Block, Cell, Column, Document, Table, Text
+from pennyweight.documents.derivation import Whys
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import PennyweightError
+from pennyweight.pages.comparing.comparison_whys import change_whys, comparison_whys
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    import pandas as pd
+
+__all__ = ["Change", "Changes", "changes_between"]
+
+_TELLING = ("timeline", "inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "goals")
+"""The sections that decide figures and verdict; of the others it is only said that they differ."""
+_OTHERS = ("scenarios", "questions", "tables", "checks", "charts")
+_WORDS = ("label", "note", "group", "low", "high", "fixed")
+"""What of an entry changes no figure."""
+_MOST = 60
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Change(Described):
+    """One entry that differs. `effects` are the figures with this change alone, less those of the old version; empty
+    when it says nothing that moves a figure, or cannot stand without the others.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "8_000 * 1.2"}})
+    >>> dearer = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "9_000 * 1.2"}})
+    >>> [(change.name, change.old, change.new, change.effects) for change in deal.changes_to(dearer).changes]
+    [('cost', '8_000 * 1.2', '9_000 * 1.2', {'cost': 1200.0})]
+    """
+
+    section: str
+    name: str
+    old: str
+    new: str
+    verdict: str
+    effects: Mapping[str, float | None]
+    alone: bool
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Changes(Shown):
+    """What differs between two versions of a deal, and both side by side.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal.changes_to(deal)
+    Changes('Electric water-taxi for the quay': 0)
+    """
+
+    title: str
+    changes: tuple[Change, ...]
+    comparison: Comparison = field(repr=False)
+
+    def __repr__(self) -> str:
+        return f"Changes({self.title[:60]!r}: {len(self.changes)})"
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """A row a change: where, what it was and is, the verdict and what the figures moved by with it alone."""
+        import pandas as pd
+
+        names = ("section", "name", "old", "new", "verdict")
+        rows = [{name: getattr(one, name) for name in names} | dict(one.effects) for one in self.changes]
+        return pd.DataFrame(rows, columns=None if rows else list(names))
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON: the comparison's, and the changes."""
+        told = [
+            {"section": one.section, "name": one.name, "old": one.old, "new": one.new, "alone": one.alone,
+             "verdict": one.verdict or None, "effects": dict(one.effects)}
+            for one in self.changes
+        ]  # fmt: skip
+        return {**self.comparison.as_dict(), "changes": told}
+
+    def _whys(self) -> Whys:
+        return {**change_whys(self), **comparison_whys(self.comparison)}
+
+    def document(self) -> Document:
+        """What differs first, then both versions side by side."""
+        page = self.comparison.document()
+        return Document(self.title, (*_blocks(self), *page.blocks), page.subtitle, page.charts)
+
+
+def changes_between(
+    old: Mapping[str, Any],
+    new: Mapping[str, Any],
+    comparison: Comparison,
+    weigh: Callable[[dict[str, Any]], Weighing],
+) -> Changes:
+    """Compare two documents; `weigh` weighs a document as the old deal was weighed, or raises."""
+    before, after = comparison.weighings.values()
+    found = []
+    for section in (*_TELLING, *_OTHERS):
+        was, now = (_entries(document.get(section), section) for document in (old, new))
+        for name in dict.fromkeys([*was, *now]):
+            if was.get(name) == now.get(name):
+                continue
+            texts = _texts(was.get(name), now.get(name))
+            telling = section in _TELLING and _telling(was.get(name)) != _telling(now.get(name))
+            moved: dict[str, float | None] = {}
+            verdict: str = before.verdict if section in _TELLING else ""
+            if telling:
+                moved, verdict = _alone(old, section, name, now.get(name), before, weigh)
+            found.append(Change(section, name, *texts, verdict, moved, bool(verdict)))
+    return Changes(after.deal, tuple(found), comparison)
+
+
+def _entries(section: Any, name: str) -> dict[str, Any]:
+    if not isinstance(section, Mapping):
+        return {}
+    return {key: value if isinstance(value, Mapping) else {_bare(name): value} for key, value in section.items()}
+
+
+def _bare(section: str) -> str:
+    return "value" if section in ("inputs", "timeline") else "formula"
+
+
+def _telling(entry: Mapping[str, Any] | None) -> Mapping[str, Any] | None:
+    return None if entry is None else {key: value for key, value in entry.items() if key not in _WORDS}
+
+
+def _texts(was: Mapping[str, Any] | None, now: Mapping[str, Any] | None) -> tuple[str, str]:
+    """What differs of an entry, before and after."""
+    if was is None or now is None:
+        return _said(was or {}, list(was or {})), _said(now or {}, list(now or {}))
+    keys = [key for key in dict.fromkeys([*was, *now]) if was.get(key) != now.get(key)]
+    return _said(was, keys), _said(now, keys)
+
+
+def _said(entry: Mapping[str, Any], keys: list[str]) -> str:
+    alone = keys in (["value"], ["formula"])
+    parts = [str(entry[key]) if alone else f"{key} = {entry[key]}" for key in keys if key in entry]
+    return ", ".join(parts)[:200] or "-"
+
+
+def _alone(
+    old: Mapping[str, Any],
+    section: str,
+    name: str,
+    entry: Mapping[str, Any] | None,
+    before: Weighing,
+    weigh: Callable[[dict[str, Any]], Weighing],
+) -> tuple[dict[str, float | None], str]:
+    """What one change alone does to the figures of the old version, and the verdict; nothing when it cannot be."""
+    document = copy.deepcopy(dict(old))
+    part = document.setdefault(section, {})
+    if entry is None:
+        part.pop(name, None)
+    elif section == "timeline":
+        part[name] = entry.get("value")
+    else:
+        part[name] = dict(entry)
+    try:
+        changed = weigh(document)
+    except PennyweightError:
+        return {}, ""
+    moved: dict[str, float | None] = {}
+    for key, figure in before.measures.items():
+        other = changed.measures.get(key)
+        if other is None or other.value == figure.value:
+            continue
+        known = other.value is not None and figure.value is not None
+        moved[key] = round((other.value or 0.0) - (figure.value or 0.0), 12) if known else None
+    return moved, changed.verdict
+
+
+def _blocks(changes: Changes) -> list[Block]:
+    if not changes.changes:
+        return [Text("The two versions say the same.")]
+    before = next(iter(changes.comparison.weighings.values()))
+    deal = before.definition
+    shown = [name for name in before.goals if name in before.measures] or list(before.measures)[:3]
+    words = ("What differs", "Before", "Now", "Verdict with it alone")
+    figures = (Column(deal.style.headed(deal.label(name), deal.unit(name))) for name in shown)
+    columns = (*(Column(word, words=True) for word in words), *figures)
+    rows = []
+    for one in changes.changes[:_MOST]:
+        cells = []
+        for name in shown:
+            if not one.alone:
+                cells.append(Cell("-", "comparison"))
+            elif name not in one.effects:
+                cells.append(Cell("="))
+            else:
+                moved = one.effects[name]
+                cells.append(Cell("undefined" if moved is None else deal.style.show(moved, deal.unit(name), sign=True)))
+        verdict = one.verdict or ("only with others" if one.section in _TELLING else "-")
+        said = {"money_in": "money in", "money_out": "money out"}.get(one.section, one.section)
+        rows.append((Cell(f"{said}: {one.name}"), Cell(one.old), Cell(one.new, "question"), Cell(verdict), *cells))
+    note = "What each figure moves by when this change alone is made in the old version; = is no move."
+    if len(changes.changes) > _MOST:
+        note += f" {len(changes.changes) - _MOST} more are in CSV and JSON."
+    return [Table("What differs between the two versions", columns, tuple(rows), note)]

@@ -1,0 +1,193 @@
+"""Scenarios, or whole deals, side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.weighing.weighing import Weighing, weigh, work_out_together
+from pennyweight.deals.inputs import scenario_names
+from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, choice
+from pennyweight.pages.comparing.comparison import comparison_page
+from pennyweight.pages.comparing.comparison_whys import comparison_whys
+from pennyweight.quantities.units import one_currency
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Comparison", "compare", "compare_deals"]
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Comparison(Shown):
+    """Weighings side by side, by the name of their scenario or deal.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> both = deal.compare(["base", "dear_hull"])
+    >>> both.differing, [weighing.verdict for weighing in both.weighings.values()]
+    (['hull'], ['pays off', 'nearly'])
+    """
+
+    title: str
+    weighings: Mapping[str, Weighing]
+    labels: Mapping[str, str]
+    against: str | None = None
+    """The one the others are set against, when differences are asked for."""
+
+    def work_out(self, *, turns: bool = False) -> None:
+        """Work out the answers of all, each deal's in one search; with `turns` the turning points too.
+
+        `turns` says whether.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> both = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).compare(["base", "dear_hull"])
+        >>> both.work_out()
+        >>> [weighing.answers["top_price"].shown for weighing in both.weighings.values()]
+        ['EUR 537,185.75', 'EUR 537,185.75']
+        """
+        models = {id(weighing.model): weighing.model for weighing in self.weighings.values()}
+        for model in models.values():
+            work_out_together([one for one in self.weighings.values() if one.model is model], turns=turns)
+
+    @property
+    def differences(self) -> dict[str, dict[str, float | None]]:
+        """How far each figure lies from that of the one they are set against; empty when there is none."""
+        if self.against is None:
+            return {}
+        base = self.weighings[self.against].measures
+        found: dict[str, dict[str, float | None]] = {}
+        for name, weighing in self.weighings.items():
+            if name == self.against:
+                continue
+            found[name] = {}
+            for key, figure in weighing.measures.items():
+                other = base[key].value if key in base else None
+                found[name][key] = None if figure.value is None or other is None else figure.value - other
+        return found
+
+    @property
+    def differing(self) -> list[str]:
+        """The inputs that are not the same in all, in the order of the file."""
+        names = dict.fromkeys(name for weighing in self.weighings.values() for name in weighing.inputs)
+        return [name for name in names if not self._same(name)]
+
+    def _same(self, name: str) -> bool:
+        values = [weighing.inputs.get(name) for weighing in self.weighings.values()]
+        if any(value is None for value in values):
+            return False
+        first = values[0]
+        return all(np.array_equal(np.asarray(v), np.asarray(first), equal_nan=True) for v in values)
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One column each; rows are the verdict, the measures and the answers, by name; then the differences."""
+        import pandas as pd
+
+        self.work_out()
+        columns = {}
+        for name, weighing in self.weighings.items():
+            figures = {key: figure.value for key, figure in weighing.measures.items()}
+            answers = {key: _single(weighing, key) for key in weighing.definition.questions}
+            columns[name] = pd.Series({"verdict": weighing.verdict, **figures, **answers}, dtype=object)
+        for name, differing in self.differences.items():
+            columns[f"{name} less {self.against}"] = pd.Series(differing, dtype=object)
+        return pd.DataFrame(columns).rename_axis("figure")
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The comparison as it is handed over; in its workbook each figure has the format of its unit.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> both = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).compare(["base", "dear_hull"])
+        >>> both.handout().sheets()[0].columns[1].title
+        'base'
+        """
+        deal = next(iter(self.weighings.values())).definition
+
+        def sheets() -> tuple[Sheet, ...]:
+            (sheet,) = sheets_of({"comparison": self.frame})
+            columns = tuple(SheetColumn(column.title) for column in sheet.columns)
+            width = range(1, len(columns))
+            units = tuple(
+                dict.fromkeys(width, "text" if row[0] == "verdict" else deal.unit(row[0])) for row in sheet.rows
+            )
+            return (Sheet("Comparison", columns, sheet.rows, tuple(units)),)
+
+        page = document or self.document()
+        return Handout(
+            page,
+            sheets,
+            whys=lambda: comparison_whys(self),
+            currency=deal.style.currency,
+            places=deal.style.places,
+        )
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        self.work_out(turns=True)
+        told = {} if self.against is None else {"against": self.against, "differences": self.differences}
+        return {
+            "format": 1,
+            **told,
+            "differing": self.differing,
+            "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
+        }
+
+    def document(self) -> Document:
+        """The page of a comparison."""
+        self.work_out()
+        return comparison_page(self)
+
+
+def _single(weighing: Weighing, question: str) -> Any:
+    """The one answer of a question as a program takes it, or nothing."""
+    answers = weighing.answers[question].answers
+    return weighing.plain_answer(question, answers[0].value) if len(answers) == 1 else None
+
+
+def compare(
+    model: Model,
+    scenarios: Sequence[str],
+    inputs: Mapping[str, object] | None = None,
+    against: str | None = None,
+) -> Comparison:
+    """Weigh several scenarios of one deal; see `Deal.compare`."""
+    if not scenarios:
+        raise InputError("There is nothing to compare: name at least one scenario.")
+    weighings = {name: weigh(model, name, inputs) for name in dict.fromkeys(scenarios)}
+    labels = {name: weighing.scenario_label for name, weighing in weighings.items()}
+    if against is not None:
+        choice(against, list(weighings), "against")
+    return Comparison(model.definition.title, weighings, labels, against)
+
+
+def compare_deals(models: Mapping[str, Model], scenario: str = "base", against: str | None = None) -> Comparison:
+    """Weigh several deals of one currency, each in the same scenario when it has one of that name, else as it stands.
+
+    `models` are the deals by name; InputError when none of them has the scenario.
+    """
+    one_currency({f"'{name}'": model.definition.style.currency for name, model in models.items()}, at="deals")
+    known = list(dict.fromkeys(one for model in models.values() for one in scenario_names(model.definition)))
+    choice(scenario, known, "scenario")
+    weighings, labels = {}, {}
+    for name, model in models.items():
+        own = scenario if scenario in model.definition.scenarios else "base"
+        weighings[name] = weigh(model, own)
+        shown = f" ({weighings[name].scenario_label})" if scenario != "base" else ""
+        labels[name] = f"{weighings[name].deal}{shown}"
+    titles = " and ".join(weighing.deal for weighing in weighings.values())
+    if against is not None:
+        choice(against, list(weighings), "against")
+    return Comparison(titles, weighings, labels, against)

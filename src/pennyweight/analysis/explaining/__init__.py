@@ -1,0 +1,1 @@
+"""Where a figure of a deal comes from."""

@@ -1,0 +1,1 @@
+"""The value of an input that makes something come true."""

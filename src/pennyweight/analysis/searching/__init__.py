@@ -1,0 +1,1 @@
+"""How values are looked for: places guessed in step, ranges, and the answers found."""

@@ -1,0 +1,1 @@
+"""One or two inputs varied."""

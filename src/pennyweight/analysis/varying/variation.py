@@ -1,0 +1,184 @@
+"""One or two inputs varied, everything else as it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.deals.axis_values import MOST as _MOST
+from pennyweight.deals.axis_values import read_places
+from pennyweight.deals.compiler.program import met_name, nearly_name
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.inputs import input_named, stack
+from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, nearest
+from pennyweight.pages.varying.variation import variation_page
+from pennyweight.pages.varying.variation_whys import variation_whys
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Variation", "vary"]
+
+Floats: TypeAlias = NDArray[np.float64]
+_CASES = 100_000
+"""So many cases are worked out at a time."""
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Variation(Shown):
+    """Measures over one or two inputs. Values of a series are multiples of it.
+
+    `figures` holds each measure, and `pays_off` when the deal has goals, with shape (len(first), len(second))
+    or (len(first),).
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> table = deal.vary({"hurdle": ["8%", "10%"]}, show=["npv"])
+    >>> table.figures["npv"].round(2).tolist()
+    [103794.57, 57370.49]
+    """
+
+    deal: str
+    scenario: str
+    inputs: Mapping[str, Floats]
+    figures: Mapping[str, Floats]
+    show: tuple[str, ...]
+    base: Mapping[str, float]
+    definition: Definition
+    verdicts: NDArray[np.object_] | None = None
+    """ "pays off", "nearly" or "falls short" of each case, when the deal has goals."""
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row a case: the inputs, then the measures."""
+        import pandas as pd
+
+        mesh = np.meshgrid(*self.inputs.values(), indexing="ij")
+        columns: dict[str, Any] = {
+            name: self._words(name, grid.reshape(-1)) for name, grid in zip(self.inputs, mesh, strict=True)
+        }
+        columns.update({name: values.reshape(-1) for name, values in self.figures.items()})
+        if "pays_off" in columns:
+            columns["pays_off"] = columns["pays_off"] == 1
+        if self.verdicts is not None:
+            columns["verdict"] = self.verdicts.reshape(-1)
+        return pd.DataFrame(columns)
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The variation as it is handed over; in its workbook each column has the format of its unit.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> (sheet,) = deal.vary({"hurdle": ["8%", "9%"]}, show=["npv"]).handout().sheets()
+        >>> [column.unit for column in sheet.columns][:2]
+        ['rate', 'money']
+        """
+        style = self.definition.style
+        named = [*self.inputs, *(name for name in self.figures if name != "pays_off")]
+        units = {name.replace(" ", "_"): self.definition.unit(name) for name in named}
+        page = document or self.document()
+        return Handout(
+            page, lambda: sheets_of({"cases": self.frame}, units), whys=lambda: variation_whys(self, page),
+            currency=style.currency, places=style.places,
+        )  # fmt: skip
+
+    def _words(self, name: str, values: Floats) -> Any:
+        """Values as they are written: numbers, or the words of a choice."""
+        item = self.definition.inputs[name]
+        return [item.choices[round(value)] for value in values.tolist()] if item.choices else values
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        rows = [{key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")]
+        return {"format": 1, "deal": self.deal, "scenario": self.scenario, "rows": rows}
+
+    def document(self) -> Document:
+        """A table, and a heat map for two inputs."""
+        return variation_page(self)
+
+
+def vary(
+    model: Model,
+    places: Mapping[str, object],
+    *,
+    show: Sequence[str] | None = None,
+    scenario: str = "base",
+    inputs: Mapping[str, object] | None = None,
+) -> Variation:
+    """Vary one or two inputs; see `Deal.vary`."""
+    deal = model.definition
+    if not 1 <= len(places) <= 2:
+        raise InputError("Name one input to vary, or two.")
+    axes = {name: read_places(input_named(deal, name), given, what=name) for name, given in places.items()}
+    cases = int(np.prod([axis.size for axis in axes.values()]))
+    if cases > _MOST:
+        raise InputError(f"That makes {cases:,} cases; the most is {_MOST:,}. Take fewer steps.")
+    wanted = list(show) if show else _default_measures(deal, len(axes))
+    known = [*deal.measures, *deal.values, *deal.questions]
+    for name in wanted:
+        if name not in known:
+            raise InputError(f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}.")
+    base = model.inputs_of(scenario, inputs)
+    mesh = np.meshgrid(*axes.values(), indexing="ij")
+    changes = {name: grid.reshape(-1) for name, grid in zip(axes, mesh, strict=True)}
+    states = [key for goal in deal.goals for key in (met_name(goal), nearly_name(goal)) if key in model.program.names]
+    asked = [*wanted, "pays_off", *states] if deal.goals else wanted
+    kept = wanted if not deal.goals else [*wanted, "pays_off"]
+    figures = {name: np.empty(cases) for name in kept}
+    verdicts = np.empty(cases if deal.goals else 0, dtype=object)
+    start_from = stack(deal, [base])
+    for start in range(0, cases, _CASES):
+        part = slice(start, min(start + _CASES, cases))
+        moved = {name: values[part] for name, values in changes.items()}
+        found = model.sweep(start_from, np.zeros(part.stop - start, np.intp), moved, asked)
+        for name in kept:
+            figures[name][part] = found[name]
+        if deal.goals:
+            verdicts[part] = _verdicts(deal, found)
+    shape = tuple(axis.size for axis in axes.values())
+    return Variation(
+        deal.title,
+        scenario,
+        axes,
+        {name: values.reshape(shape) for name, values in figures.items()},
+        tuple(wanted),
+        {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},
+        deal,
+        verdicts.reshape(shape) if deal.goals else None,
+    )
+
+
+def _verdicts(deal: Definition, figures: Mapping[str, Floats]) -> NDArray[np.object_]:
+    """The verdict of each case in words."""
+    met = [figures[met_name(goal)] == 1 for goal in deal.goals]
+    near = [figures[nearly_name(goal)] == 1 if nearly_name(goal) in figures else np.zeros_like(one)
+            for goal, one in zip(deal.goals, met, strict=True)]  # fmt: skip
+    all_met = np.logical_and.reduce(met)
+    all_near = np.logical_and.reduce([one | other for one, other in zip(met, near, strict=True)])
+    return np.where(all_met, "pays off", np.where(all_near, "nearly", "falls short")).astype(object)
+
+
+def _default_measures(deal: Definition, axes: int) -> list[str]:
+    names = list(deal.measures)
+    if not names:
+        raise InputError("The deal has no measures to show; declare one under [measures].")
+    return names if axes == 1 else names[:1]
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, bool | np.bool_ | str):
+        return value if isinstance(value, str) else bool(value)
+    number = float(value)
+    return number if np.isfinite(number) else None

@@ -1,0 +1,243 @@
+"""What a weighing checks of itself and of the deal, each a sentence that passed or did not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.weighing.money_outside import outside_of
+from pennyweight.core import flows
+from pennyweight.deals.compiler.program import check_name
+from pennyweight.deals.definition import Definition, Goal, Line
+from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
+from pennyweight.deals.undefined import value_of
+
+__all__ = ["CHECKS", "Case", "checks_of", "numbers_inside"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Check: TypeAlias = tuple[bool, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """What a check looks at: the deal, its inputs in one case, and every name worked out for it."""
+
+    model: Model
+    inputs: Inputs
+    values: Mapping[str, Floats]
+    scenario: str = "base"
+
+    @property
+    def deal(self) -> Definition:
+        """The deal as it was read."""
+        return self.model.definition
+
+
+def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats], scenario: str = "base") -> tuple[Check, ...]:
+    """All checks of one case, in the order of `CHECKS`."""
+    case = Case(model, inputs, values, scenario)
+    return tuple(check for look in CHECKS for check in look(case))
+
+
+def numbers_inside(deal: Definition) -> list[str]:
+    """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"; the months of a year are none."""
+    found: list[str] = []
+    for loan in deal.loans.values():
+        formulas = {term: node for term, node in loan.terms.items() if term != "paid_out"} | (
+            {} if loan.extra is None else {"extra": loan.extra}
+        )
+        for term, node in formulas.items():
+            found += [f"{number.text} in {loan.name}.{term}" for number in _numbers(node)]
+    for table in (deal.values, deal.lines, deal.levels):
+        for name, item in table.items():
+            found += [f"{number.text} in {name}" for number in _numbers(item.node)]
+    return list(dict.fromkeys(found))
+
+
+def _numbers(node: Node) -> list[Number]:
+    """The numbers in a formula that somebody has assumed."""
+    numbers = [part for part in walk(node) if isinstance(part, Number)]
+    return [number for number in numbers if number.value not in (0.0, 1.0, 12.0, float("inf")) and not number.unit]
+
+
+def _adds_up(case: Case) -> Iterator[Check]:
+    values = case.values
+    money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
+    size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
+    loans = [values[f"{name}.flow"][:, 0] for name in case.deal.loans]
+    size += sum(float(np.nansum(np.abs(flow))) for flow in loans)
+    if not np.isfinite(size):
+        yield False, "Money in or out is larger than can be worked out; whether it adds up to net was not checked."
+        return
+    gap = abs(np.nansum(money_in) - np.nansum(money_out) + sum(np.nansum(flow) for flow in loans) - np.nansum(net))
+    more = ", with what loans bring and take," if loans else ""
+    yield bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."
+
+
+def _loans(case: Case) -> Iterator[Check]:
+    """Does each loan add up, and is it paid off by the end?"""
+    deal, values = case.deal, case.values
+    for name in deal.loans:
+        part = {key: values[f"{name}.{key}"][:, 0] for key in ("drawn", "principal", "extra", "balance")}
+        if not np.isfinite(part["balance"]).all():
+            continue
+        drawn, left = float(part["drawn"].sum()), float(part["balance"][-1])
+        gap = abs(drawn - float(part["principal"].sum() + part["extra"].sum()) - left)
+        yield gap <= 1e-9 * max(drawn, 1.0), f"{deal.loans[name].label}: what is paid out is repaid or still owed."
+        if left > 0.005:
+            shown = deal.style.with_unit(left, "money")
+            yield True, f"{deal.loans[name].label}: {shown} is still owed at the end of the timeline."
+
+
+def _vanishing(case: Case) -> Iterator[Check]:
+    """Does the present value vanish at each IRR that is a measure?"""
+    deal, values = case.deal, case.values
+    for name, item in deal.measures.items():
+        node = item.node
+        if not (isinstance(node, Call) and node.function == "irr" and len(node.arguments) == 1):
+            continue
+        rate = float(values[name][0])
+        if not np.isfinite(rate) or name.startswith("?"):
+            continue
+        line = value_of(deal, values, node.arguments[0][1])[:, 0]
+        left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
+        passed = bool(left <= 1e-9 * np.abs(line).sum())
+        yield passed, f"The present value at {deal.label(name)} is zero to within {deal.style.within(left)}."
+
+
+def _paybacks(case: Case) -> Iterator[Check]:
+    """The first crossing, where it is not the payback itself."""
+    deal, values = case.deal, case.values
+    for name, item in deal.measures.items():
+        node = item.node
+        if not (isinstance(node, Call) and node.function == "payback" and not name.startswith("?")):
+            continue
+        slots = bind(node, "")
+        line = value_of(deal, values, node.arguments[0][1])[:, 0]
+        rate = None if slots[1] is None else float(value_of(deal, values, slots[1])[0])
+        first = float(flows.payback(line, rate=rate, times=deal.timeline.years, first=True))
+        last = float(values[name][0])
+        if np.isfinite(first) and np.isfinite(last) and abs(first - last) > 1e-9:
+            yield (
+                True,
+                (
+                    f"{deal.label(name)}: the running total first reaches zero after {first:.2f} years, is lost again, "
+                    f"and stays above zero from {last:.2f} years on."
+                ),
+            )
+
+
+def _outside(case: Case) -> Iterator[Check]:
+    """Money that an input moves outside the timeline, and runs that its ends cut."""
+    yield from outside_of(case.deal, case.values)
+
+
+def _starts(case: Case) -> Iterator[Check]:
+    """Amounts in period 0 that a level with a start of its own leaves out."""
+    deal, values = case.deal, case.values
+    for name, level in deal.levels.items():
+        if level.start is None:
+            continue
+        for other in sorted((names_in(level.node) - names_in(level.start)) & deal.lines.keys()):
+            if abs(float(values[other][0, 0])) > 0:
+                yield (
+                    False,
+                    f"{deal.label(name)} starts at a value of its own and leaves out {deal.label(other)} of period 0.",
+                )
+
+
+def _ranges(case: Case) -> Iterator[Check]:
+    """Does each input lie within its low and its high?"""
+    deal, inputs = case.deal, case.inputs
+    for name, item in deal.inputs.items():
+        value = inputs[name]
+        if isinstance(value, np.ndarray):
+            continue
+        style = deal.style
+        if item.low is not None and value < item.low:
+            yield False, f"{item.label} lies below its low of {style.with_unit(item.low, item.unit)}."
+        if item.high is not None and value > item.high:
+            yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
+
+
+def _unreached(case: Case) -> Iterator[Check]:
+    """Inputs and lines that no measure, goal or question reads, directly or through others."""
+    deal, reads = case.deal, case.model.program.reads
+    reached: set[str] = set()
+    todo = list(deal.measures)
+    todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
+    todo += [column.name for table in deal.tables.values() for column in table.columns.values()]
+    todo += [name for check in deal.own_checks.values() for name in names_in(check.node)]
+    todo += [name for chart in deal.charts.values() for name in chart.lines]
+    while todo:
+        name = todo.pop()
+        if name not in reached:
+            reached.add(name)
+            todo += reads.get(name, ())
+    idle = [name for name in (*deal.inputs, *deal.lines) if name not in reached]
+    idle += [name for name in deal.loans if f"{name}.balance" not in reached]
+    idle = [name for name in idle if not _is_subtotal(deal, name)]
+    if idle:
+        yield False, f"No measure, goal or question reaches {', '.join(idle)}."
+
+
+def _ends(case: Case) -> Iterator[Check]:
+    """Which inputs a scenario of the worst or best ends leaves where they are."""
+    yield from ((True, sentence) for sentence in case.model.told_ends(case.scenario))
+
+
+def _own(case: Case) -> Iterator[Check]:
+    """The checks the deal itself asks for."""
+    for name, check in case.deal.own_checks.items():
+        holds = np.atleast_1d(case.values[check_name(name)])
+        holds = holds[:, 0] if holds.ndim == 2 else holds
+        if (holds == 1).all():
+            yield True, f"{check.label}."
+            continue
+        broken = int(np.flatnonzero(holds != 1)[0])
+        when = f" in {case.deal.timeline.period} {broken}" if holds.size > 1 else ""
+        word = "is undefined" if np.isnan(holds[broken]) else "does not hold"
+        yield False, f"{check.label}: {check.text} {word}{when}."
+
+
+def _remarks(case: Case) -> Iterator[Check]:
+    """What was remarked when the deal was read."""
+    yield from ((True, remark) for remark in case.deal.remarks)
+
+
+CHECKS: tuple[Callable[[Case], Iterator[Check]], ...] = (
+    _adds_up,
+    _vanishing,
+    _paybacks,
+    _outside,
+    _starts,
+    _loans,
+    _ranges,
+    _unreached,
+    _ends,
+    _own,
+    _remarks,
+)
+"""Every check in the order in which they are shown; one more is a function, and a line here."""
+
+
+def _is_subtotal(deal: Definition, name: str) -> bool:
+    """A line of `lines` is there to be looked at, so it may stand unread."""
+    line = deal.lines.get(name)
+    return isinstance(line, Line) and line.role == "other"
+
+
+def _named_by(item: object) -> set[str]:
+    if isinstance(item, Goal):
+        nodes: list[Node | None] = [item.at_least, item.at_most, item.nearly]
+        return set().union(*(names_in(node) for node in nodes if node is not None))
+    node = getattr(item, "so_that", None)
+    names = names_in(node) if node is not None else set()
+    return names | {getattr(item, "find", "")}

@@ -1,0 +1,363 @@
+"""Weighing one case: figures, goals, verdict, answers, turning points, checks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.finding.found import Answers
+from pennyweight.analysis.weighing.checks import checks_of, numbers_inside
+from pennyweight.analysis.weighing.own_tables import TableResult, table_of
+from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
+from pennyweight.analysis.weighing.verdict import (
+    Figure,
+    GoalResult,
+    VerdictWord,
+    figure_of,
+    judged,
+    refuse_broken_loans,
+    refuse_broken_periods,
+    verdict_of,
+)
+from pennyweight.deals.definition import PARTS, Definition
+from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.undefined import rates_of
+from pennyweight.described import FrozenMapping
+from pennyweight.documents import Document
+from pennyweight.documents.handout import Handout
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, nearest
+from pennyweight.pages.weighing.lines_by_period import selection
+from pennyweight.pages.weighing.weighing import weighing_page
+from pennyweight.quantities.argument_checks import a_text
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Weighing", "weigh", "work_out_together"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Weighing(Shown):
+    """A deal weighed in one scenario.
+
+    >>> from importlib.resources import files
+    >>> from pennyweight import Deal
+    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal.weigh()
+    Weighing('Electric water-taxi for the quay', scenario='base': pays off)
+    >>> deal.weigh("wet_summers").verdict
+    'falls short'
+    """
+
+    deal: str
+    scenario: str
+    scenario_label: str
+    verdict: VerdictWord
+    inputs: Mapping[str, float | Floats]
+    measures: Mapping[str, Figure]
+    goals: Mapping[str, GoalResult]
+    values: Mapping[str, Floats]
+    """Every line and level, (periods + 1,)."""
+    model: Model = field(repr=False)
+    worked_out: Mapping[str, Floats] = field(repr=False)
+    """Every name of the deal, one case wide."""
+    case: Inputs = field(repr=False)
+    """The inputs with the switches behind them, as the model takes them."""
+
+    def __repr__(self) -> str:
+        return f"Weighing({self.deal[:60]!r}, scenario={self.scenario!r}: {self.verdict})"
+
+    @property
+    def definition(self) -> Definition:
+        """The deal as it was read."""
+        return self.model.definition
+
+    @cached_property
+    def answers(self) -> Mapping[str, Answers]:
+        """The answers to the deal's questions, worked out when they are first asked for."""
+        return FrozenMapping(answers_and_turns(self.model, [self.case], turns=False)[0][0])
+
+    def work_out(self) -> None:
+        """Work out answers and turning points together, which is quicker than one after the other.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> weighing.work_out()
+        >>> len(weighing.turning_points), list(weighing.answers)
+        (10, ['top_price'])
+        """
+        work_out_together([self], turns=True)
+
+    @cached_property
+    def tables(self) -> Mapping[str, TableResult]:
+        """The deal's tables, worked out when they are first asked for."""
+        return FrozenMapping(
+            {name: table_of(self.model, table, self.case) for name, table in self.definition.tables.items()}
+        )
+
+    @cached_property
+    def turning_points(self) -> tuple[TurningPoint, ...]:
+        """Where the verdict turns when one input moves alone, worked out when they are first asked for."""
+        return tuple(turning_points(self.model, self.case))
+
+    @cached_property
+    def checks(self) -> tuple[tuple[bool, str], ...]:
+        """What the weighing tells of itself."""
+        return checks_of(self.model, self.case, self.worked_out, self.scenario)
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """Lines and levels by period; the index is the period, or its date when the deal has a start."""
+        import pandas as pd
+
+        dates = self.definition.timeline.dates
+        index: Any = range(self.definition.timeline.rows) if dates is None else dates
+        frame = pd.DataFrame(dict(self.values), index=index)
+        frame.index.name = "period" if dates is None else "date"
+        return frame
+
+    def line(self, name: str) -> Floats:
+        """A line, a level, a total or a part of a loan by its name, (periods + 1,).
+
+        `name` is its name.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.weigh().line("net")[:2].round(2).tolist()
+        [-315000.0, 40368.0]
+        """
+        program = self.model.program
+        if a_text(name, what="name") not in program.names or not program.over_time[program.names[name]]:
+            known = [one for one in program.names if program.over_time[program.names[one]] and one[0] != "?"]
+            raise InputError(f"There is no line or level '{name}'{nearest(name, known) or '.'}", at="name")
+        return np.array(self.worked_out[name][:, 0])
+
+    def lines(
+        self, by: str = "period", *, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+    ) -> pd.DataFrame:
+        """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
+
+        `lines` are those to show, or headings of groups; left out: all. `first` and `last` are periods, days of the
+        timeline, or texts such as "year 3"; left out: all of it.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal.weigh().lines("year")["net"].round(2).head(2).tolist()
+        [-315000.0, 40368.0]
+        """
+        import pandas as pd
+
+        wanted = selection(self.definition, by, lines, first, last)
+        chosen = list(self.values) if wanted.lines is None else list(wanted.lines)
+        shown = slice(wanted.first, wanted.last + 1)
+        values = {name: self.line(name)[shown] for name in chosen}
+        if by == "period":
+            return pd.DataFrame(values, index=self.frame.index[shown])
+        year = self.definition.timeline.year[shown, 0].astype(np.int64)
+        ends = np.flatnonzero(np.append(np.diff(year), 1))
+        columns = {
+            name: line[ends] if self.definition.stands(name) else np.bincount(year - year[0], weights=line)
+            for name, line in values.items()
+        }
+        return pd.DataFrame(columns, index=pd.Index(year[ends], name="year"))
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """Verdict, measures and goals, a row each; what CSV shows unless the lines are asked for."""
+        import pandas as pd
+
+        rows: list[tuple[str, str, object, str, str]] = [("verdict", "verdict", self.verdict, "", "")]
+        rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
+        rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
+        rows += [
+            ("answer", name, self.plain_answer(name, answer.value), answer.kind, answer.note)
+            for name, item in self.answers.items()
+            for answer in item.answers
+        ]
+        for table in self.tables.values():
+            rows += [("table", *cell) for cell in table.cells()]
+        return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
+
+    @property
+    def frames(self) -> dict[str, pd.DataFrame]:
+        """`periods`, `measures`, `goals`, `turning_points` and each table of the deal by its name."""
+        import pandas as pd
+
+        return {
+            "periods": self.frame,
+            "measures": pd.DataFrame(
+                [(f.name, f.value, f.unit, f.reason) for f in self.measures.values()],
+                columns=["measure", "value", "unit", "reason"],
+            ).set_index("measure"),
+            "goals": pd.DataFrame(
+                [(g.name, g.state, g.value, g.side, g.bound, g.slack) for g in self.goals.values()],
+                columns=["goal", "state", "value", "side", "bound", "slack"],
+            ).set_index("goal"),
+            "turning_points": pd.DataFrame(
+                [(p.input, p.base, p.below, p.above, p.turns_at, p.distance) for p in self.turning_points],
+                columns=["input", "base", "below", "above", "turns_at", "distance"],
+            ).set_index("input"),
+            **{name: table.frame for name, table in self.tables.items()},
+        }
+
+    def _several_rates(self) -> dict[str, Any]:
+        """All rates of the measures that have several."""
+        found = {name: rates_of(self.definition, self.worked_out, name) for name in self.measures}
+        several = {name: rates for name, rates in found.items() if len(rates) > 1}
+        return {"irrs": several} if several else {}
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        self.work_out()
+        return {
+            "format": 1,
+            "deal": self.deal,
+            "scenario": self.scenario,
+            "verdict": self.verdict,
+            "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
+            "measures": {name: figure.value for name, figure in self.measures.items()},
+            "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
+            **self._several_rates(),
+            "goals": {
+                name: {
+                    "met": goal.state == "met",
+                    "state": goal.state,
+                    "value": goal.value,
+                    goal.side: goal.bound,
+                    "slack": goal.slack,
+                }
+                for name, goal in self.goals.items()
+            },
+            "answers": {
+                name: [self.plain_answer(name, answer.value) for answer in item.answers]
+                for name, item in self.answers.items()
+            },
+            "tables": {name: table.as_dict() for name, table in self.tables.items()},
+            "turning_points": {
+                point.input: {
+                    "base": point.base,
+                    "turns_at": point.turns_at,
+                    "distance": point.distance,
+                    "below": point.below,
+                    "above": point.above,
+                    "of_range": point.of_range,
+                    "by_scale": point.by_scale,
+                    "reason": point.reason,
+                    "goals": list(point.goals),
+                    "limits": [point.limit_below, point.limit_above],
+                    "choices": list(point.choices),
+                }
+                for point in self.turning_points
+            },
+            "checks": [{"passed": passed, "check": sentence} for passed, sentence in self.checks],
+            "periods": {name: _plain(value) for name, value in self.values.items()},
+            "not_varied": numbers_inside(self.definition),
+        }
+
+    def _input(self, name: str, value: float | Floats) -> Any:
+        item = self.definition.inputs[name]
+        if isinstance(value, np.ndarray):
+            return _plain(value)
+        return item.choices[round(value)] if item.choices else _day(value) if item.unit == "date" else value
+
+    def plain_answer(self, name: str, value: float) -> Any:
+        """An answer as programs take it: a number, a day, or the word of a choice.
+
+        `name` is that of the question, `value` the answer.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal.weigh().plain_answer("best_letting", 1.0)
+        'rooms'
+        """
+        return self._input(self.definition.questions[name].find, value)
+
+    def document(
+        self, *, by: str | None = None, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+    ) -> Document:
+        """The page of a weighing; `by` adds the table of lines, "period" or "year"; `lines`, `first`, `last` say which.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> [block.title for block in weighing.document(by="year", lines=["net"], first=1, last=3).blocks[-3:-2]]
+        ['By year, year 1 to year 3, EUR where no other unit is said']
+        """
+        periods = None if by is None else selection(self.definition, by, lines, first, last)
+        self.work_out()
+        return weighing_page(self, periods=periods)
+
+    def handout(self, document: Document | None = None) -> Handout:
+        """The weighing as it is handed over: what was assumed, why each figure is what it is, sheets of typed values.
+
+        `document` is its page, when another one than usual is wanted.
+
+        >>> from importlib.resources import files
+        >>> from pennyweight import Deal
+        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> [sheet.title for sheet in weighing.handout().sheets()][:3]
+        ['Inputs', 'Figures', 'Goals']
+        """
+        from pennyweight.pages.weighing.sheets import weighing_handout
+
+        return weighing_handout(self, document or self.document(), lambda scenario: weigh(self.model, scenario))
+
+
+def work_out_together(weighings: Sequence[Weighing], *, turns: bool) -> None:
+    """Work out the answers of several weighings of one deal, and their turning points, in one search."""
+    asked = [one for one in weighings if "answers" not in one.__dict__ and "turning_points" not in one.__dict__]
+    if not asked:
+        return
+    found = answers_and_turns(asked[0].model, [one.case for one in asked], turns=turns)
+    for one, (answers, points) in zip(asked, found, strict=True):
+        one.__dict__["answers"] = FrozenMapping(answers)
+        if turns:
+            one.__dict__["turning_points"] = points
+
+
+def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | None = None) -> Weighing:
+    """Weigh one scenario; see `Deal.weigh`."""
+    case = model.inputs_of(scenario, inputs)
+    deal = model.definition
+    values = model.everything(case)
+    refuse_broken_periods(deal, values)
+    refuse_broken_loans(deal, values)
+    measures = {name: figure_of(deal, values, name) for name in deal.measures}
+    goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
+    shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
+    return Weighing(
+        deal=deal.title,
+        scenario=scenario,
+        scenario_label=deal.scenario_label(scenario),
+        verdict=verdict_of(goals),
+        inputs={name: case[name] for name in deal.inputs},
+        measures=measures,
+        goals=goals,
+        values={name: np.array(values[name][:, 0]) for name in shown},
+        model=model,
+        worked_out=values,
+        case=case,
+    )
+
+
+def _day(value: float) -> str:
+    return str(np.datetime64(round(value), "D"))
+
+
+def _plain(value: float | Floats) -> Any:
+    if isinstance(value, np.ndarray):
+        return [float(v) if np.isfinite(v) else None for v in value]
+    return value

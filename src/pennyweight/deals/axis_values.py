@@ -1,0 +1,78 @@
+"""The values an input takes one after the other: a list of them, or a range in a text."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from functools import partial
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.definition import Input
+from pennyweight.errors import InputError
+from pennyweight.quantities.amounts import read_amount
+from pennyweight.quantities.argument_checks import a_list
+from pennyweight.quantities.units import read_value
+
+__all__ = ["MOST", "read_places"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+MOST = 1_000_000
+_DASHED = re.compile(r"(\d[\d_.,]*(?:k|mn|%)?)\s*[-–]\s*(\d[\d_.,]*(?:k|mn|%)?)")
+_SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
+"""Between listed values: a comma, unless it groups thousands as in 380,000."""
+
+
+def read_places(item: Input, given: object, *, what: str) -> Floats:
+    """The values an input takes: a list, or "380k..460k/9" (how many), "6%..12%:1%" (how far apart), "7,8,9".
+
+    A series takes multiples of itself, a choice its words, or "all" of them.
+    """
+    read = partial(read_value, unit="share") if item.is_series else item.read
+    if item.choices:
+        if isinstance(given, str):
+            given = list(item.choices) if given.strip() == "all" else [word.strip() for word in given.split(",")]
+        values = [item.read(word, what=what) for word in a_list(given, what=what, of="choices, or the text all")]
+    elif isinstance(given, str):
+        return _read_text(given.strip(), read, item, what)
+    else:
+        values = [read(value, what=what) for value in a_list(given, what=what, of="values, or a range in a text")]
+    if not values:
+        raise InputError(f"{what} has no values.", at=what)
+    return np.array(values, dtype=np.float64)
+
+
+def _read_text(text: str, read: Callable[..., float], item: Input, what: str) -> Floats:
+    if ".." not in text:
+        if slip := _DASHED.fullmatch(text):
+            raise InputError(f"{what} is '{text}'; a range is written {slip[1]}..{slip[2]}.", at=what)
+        parts = [part.strip() for part in _SEPARATOR.split(text)]
+        return np.array([read(part, what=what) for part in parts])
+    match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)
+    if not match:
+        raise InputError(f"{what} is '{text}'; write a range as 380k..460k/9 or 6%..12%:1%.", at=what)
+    low, high = read(match[1], what=what), read(match[2], what=what)
+    if match["step"]:
+        return _stepped(low, high, read(match["step"], what=f"the step of {what}"), text, what)
+    if match["count"] is None and item.step is not None and item.unit != "date":  # every value there is
+        return _stepped(low, high, item.step, text, what)
+    count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
+    if count != round(count) or not 2 <= count <= MOST:
+        raise InputError(f"{what} is '{text}'; write how many values after the /, 2 or more.", at=what)
+    return np.linspace(low, high, int(count))
+
+
+def _stepped(low: float, high: float, step: float, text: str, what: str) -> Floats:
+    if step == 0 or (high - low) / step < 0:
+        raise InputError(f"{what} is '{text}'; a step of {step:g} never comes from {low:g} to {high:g}.", at=what)
+    count = (high - low) / step
+    if abs(count - round(count)) > 1e-6:
+        raise InputError(
+            f"{what} is '{text}'; the last step does not land on the end; both ends are part of the range.", at=what
+        )
+    if count > MOST:
+        raise InputError(f"{what} is '{text}', which makes {count:,.0f} values; the most is {MOST:,}.", at=what)
+    return np.linspace(low, high, round(count) + 1)

@@ -1,0 +1,200 @@
+"""What the functions of the deal language make of flows, annuities and depreciation; like `arithmetic`."""
+
+from __future__ import annotations
+
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.core import annuity, flows, rate_forms
+from pennyweight.core.irr import find_rates as returns
+from pennyweight.core.irr.balances import each_by_itself
+from pennyweight.core.irr.one_row import one_row
+from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.deals.language.arithmetic import WHOLE, whole
+from pennyweight.deals.timeline import Timeline
+
+__all__ = [
+    "declining_balance",
+    "equivalent_annual",
+    "future_value",
+    "irr",
+    "loan_payment",
+    "npv",
+    "payback",
+    "present_value",
+    "profitability_index",
+    "straight_line",
+    "why_irr",
+    "why_payback",
+]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+# Flows.
+
+
+def _cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -> tuple[Floats, Floats]:
+    """(flows until `years`, with `plus` added there; the last period)."""
+    if years is None:
+        last = np.full(1, float(time.periods))
+    else:
+        last = years * time.per_year
+        last = np.where(whole(last) & (last >= 0) & (last <= time.periods), np.round(last), np.nan)
+        x = np.where(time.t <= last, x, np.where(np.isnan(last), np.nan, 0.0))
+    if plus is not None:  # a level is read in the period itself
+        x = x + np.where(time.t == last, plus, 0.0)
+    return x, last
+
+
+def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
+    """The present value at a yearly rate."""
+    x, _ = _cut(time, x, years, plus)
+    period_rate = rate_forms.per_period(rate, time.per_year)
+    if x.shape[1] == 1 and period_rate.size == 1:
+        if np.isnan(period_rate[0]):
+            return np.full(1, np.nan)
+        # The same steps in plain floats: a row of one is all call overhead otherwise.
+        factor, total = 1.0 / (1.0 + float(period_rate[0])), 0.0
+        for flow in reversed(x[:, 0].tolist()):
+            total = total * factor + flow
+        return np.array([total])
+    return flows.npv(x.T, period_rate)
+
+
+def irr(
+    time: Timeline,
+    x: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    above: Floats | None = None,
+    below: Floats | None = None,
+) -> Floats:
+    """The yearly rate at which the present value is zero; with `above` or `below`, the one between them, ends in."""
+    x, _ = _cut(time, x, years, plus)
+    if above is not None or below is not None:
+        return _rate_between(time, x, above, below)
+    found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
+    return found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+
+
+def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats | None) -> Floats:
+    """The one rate between two yearly ones of each case; NaN where there is not exactly one."""
+    low = np.full(1, -1.0) if above is None else rate_forms.per_period(above, time.per_year)
+    high = np.full(1, np.inf) if below is None else rate_forms.per_period(below, time.per_year)
+    found = returns.rates_between(x.T, low, high)
+    return found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+
+
+def all_yearly_rates(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
+    """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
+    crossing, touching = returns.all_rates(_cut(time, x, *asked[:2])[0][:, 0])
+    found = sorted([*crossing, *touching])
+    return [float(rate_forms.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
+
+
+def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
+    """The other rates, where there are several."""
+    every = all_yearly_rates(time, x, *asked)
+    if len(every) < 2:
+        return ""
+    chosen = float(irr(time, x, *asked)[0])
+    others = [f"{rate:.2%}" for rate in every if abs(rate - chosen) > 1e-9 * (1 + abs(chosen))]
+    why = "the one within the limits" if any(end is not None for end in asked[2:]) else "the only one above zero"
+    return f"{why}, the present value is zero at {' and '.join(others)}, too"
+
+
+def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
+    """How many rates there are, and which."""
+    row = _cut(time, x, *asked[:2])[0][:, 0]
+    outcome = returns.irr_outcomes(row).outcome
+    several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, *asked)]
+    ends = dict(zip(("above", "below"), asked[2:], strict=False))
+    if several and any(end is not None for end in ends.values()):
+        limits = [f"{word} {float(end[0]):.2%}" for word, end in ends.items() if end is not None]
+        return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
+    if not (row < 0).any():
+        return "no money goes out, so there is nothing to earn a return on"
+    if not (row > 0).any():
+        return "no money comes in"
+    return {
+        IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
+        IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
+        IrrOutcome.EDGE: "the return lies at -100% or beyond every number",
+    }.get(IrrOutcome(int(outcome)), "no rate brings the present value to zero")
+
+
+def payback(time: Timeline, x: Floats, rate: Floats | None = None) -> Floats:
+    """The time from which the running total stays at or above zero."""
+    if rate is not None:
+        period_rate = rate_forms.per_period(rate, time.per_year)
+        x = x * flows.discount_factors(period_rate, time.t[:, 0]).T
+    return flows.payback(x.T) / time.per_year
+
+
+def why_payback(time: Timeline, x: Floats, rate: Floats | None = None) -> str:
+    """Never paid back, or lost again."""
+    table = x[:, 0]
+    if rate is not None:
+        table = flows.discounted(table, rate_forms.per_period(rate[0], time.per_year))
+    first = float(flows.payback(table, first=True)) / time.per_year
+    left = f"the running total ends at {table.sum():,.2f}"
+    if np.isfinite(first):
+        return f"paid back after {first:.2f} years but lost again; {left}"
+    return f"never paid back; {left}"
+
+
+def profitability_index(time: Timeline, x: Floats, rate: Floats) -> Floats:
+    """Worth of what comes in over worth of what goes out."""
+    return flows.profitability_index(x.T, rate_forms.per_period(rate, time.per_year))
+
+
+def equivalent_annual(
+    time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None
+) -> Floats:
+    """The level yearly amount worth the same."""
+    x, last = _cut(time, x, years, plus)
+    if years is None:
+        return flows.equivalent_annual(x.T, rate, times=time.years)
+    return flows.equivalent_annual(x.T, rate, times=time.years, span=last / time.per_year)
+
+
+# Annuities, per period of the timeline.
+
+
+def present_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
+    """The worth today of a payment each period."""
+    i = rate_forms.per_period(rate, time.per_year)
+    return annuity.present_value(payment=payment, rate_per_period=i, periods=years * time.per_year)
+
+
+def future_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
+    """What a payment each period has become."""
+    i = rate_forms.per_period(rate, time.per_year)
+    return annuity.future_value(payment=payment, rate_per_period=i, periods=years * time.per_year)
+
+
+def loan_payment(time: Timeline, owed: Floats, rate: Floats, years: Floats, per_year: Floats | None = None) -> Floats:
+    """The level payment that clears a debt."""
+    # A loan is paid monthly whatever the deal's timeline, as loans in deals are.
+    often = np.full(1, 12.0) if per_year is None else per_year
+    often = np.where((often >= 1) & (often == np.round(often)), often, np.nan)
+    return annuity.level_payment(owed=owed, rate_per_period=rate / often, periods=years * often)
+
+
+# Depreciation.
+
+
+def straight_line(time: Timeline, cost: Floats, residual: Floats, years: Floats) -> Floats:
+    """Depreciation in equal parts."""
+    runs = (time.t >= 1) & (time.t <= years * time.per_year + WHOLE)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.where(years > 0, (cost - residual) / (years * time.per_year), np.nan)
+    return np.where(runs, share, np.where(np.isnan(share), np.nan, 0.0))
+
+
+def declining_balance(time: Timeline, cost: Floats, rate: Floats) -> Floats:
+    """Depreciation by a share of what is left."""
+    left = cost * (1.0 - rate) ** np.maximum(time.year - 1, 0)
+    return np.where(time.t >= 1, left * rate / time.per_year, 0.0)

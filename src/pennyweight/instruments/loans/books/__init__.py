@@ -1,0 +1,1 @@
+"""A loan's terms, what happens to it, and its books."""

@@ -1,0 +1,1 @@
+"""Loan files and tables of events."""

@@ -1,0 +1,1 @@
+"""Several loans at once, and a loan taken over."""

@@ -1,0 +1,1 @@
+"""One rate in all its forms."""

@@ -1,0 +1,1 @@
+"""The pages of comparisons, and of what a change did."""

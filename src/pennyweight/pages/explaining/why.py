@@ -1,0 +1,61 @@
+"""Where a figure comes from, as a page: a tree whose branches are drawn with signs every terminal has."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from pennyweight.documents import Cell, Column, Document, Table, Text
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.explaining.why import Reason, Why
+
+__all__ = ["why_page"]
+
+
+def why_page(why: Why) -> Document:
+    """The tree, a row a name; with two cases both values stand beside each other."""
+    rows = []
+    cut = False
+    for depth, reason in why.rows:
+        branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
+        formula = reason.formula
+        if reason.filled and reason.filled != reason.formula and not reason.told:
+            formula = f"{reason.formula}  =  {reason.filled}"
+        if reason.told:
+            formula = f"{reason.formula} (told above)"
+        elif reason.filled and not reason.below and depth >= why.depth:
+            cut = True
+        rows.append((Cell(f"{branch}{_named(reason)}"), *(Cell(text, "question") for text in reason.shown),
+                     Cell(formula or "given"), Cell(_line(reason.where), "comparison")))  # fmt: skip
+    columns = (
+        Column("Name", words=True), *(Column(name) for name in why.scenarios), Column("How", words=True),
+        Column("Where", words=True),
+    )  # fmt: skip
+    top = why.reason
+    title = f"{top.label} = {' and '.join(top.shown)}"
+    blocks = [Table(title, columns, tuple(rows))]
+    notes = list(dict.fromkeys(f"{one.label}: {one.note}" for _, one in why.rows if one.note))
+    if cut:
+        notes.append(f"What lies deeper than {why.depth} is not shown; --depth shows more.")
+    if len(why.scenarios) > 1:
+        notes.append("The names that differ most stand first; over time the period in which they differ most is shown.")
+    return Document(why.deal, (*blocks, *(Text(note, "comparison") for note in notes)), _asked(why))
+
+
+def _named(reason: Reason) -> str:
+    when = f", period {reason.period}" if reason.period is not None else ""
+    return (
+        f"{reason.label}{when}"
+        if reason.label == reason.name.replace("_", " ")
+        else f"{reason.label} ({reason.name}){when}"
+    )
+
+
+def _line(where: str) -> str:
+    """File and line of a place, without the key, which is the name."""
+    return ", ".join(where.split(", ")[:2]) if ", line " in where else ""
+
+
+def _asked(why: Why) -> str:
+    said = " against ".join("as it stands" if name == "base" else name for name in why.scenarios)
+    return f"Scenario: {said}."

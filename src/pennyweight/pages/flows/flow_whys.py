@@ -1,0 +1,309 @@
+"""Where each measure of cash flows comes from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.documents.derivation import Derivation, Whys, added, bracketed, derivation_table, digits, in_full
+from pennyweight.quantities.units import Style
+
+if TYPE_CHECKING:
+    from pennyweight.instruments.flows.cash_flows import CashFlows
+    from pennyweight.instruments.flows.flows_report import FlowsReport
+
+__all__ = ["flow_whys", "row_whys"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Places: TypeAlias = NDArray[np.intp]
+
+_MOST_TERMS = 16
+"""A sum of more parts is told by its halves, not written out."""
+_STEP = 0.0001
+
+
+def flow_whys(report: FlowsReport) -> Whys:
+    """Every measure, defined or not, and one row of the table of flows."""
+    teller = _Teller(report)
+    gain = "Gain" if report.flows.money_in >= report.flows.money_out else "Loss"
+    plain = {
+        "Money in": teller.money(1), "Money out": teller.money(-1), gain: teller.gain(), "Span": teller.span(),
+    }  # fmt: skip
+    if report.account is not None:
+        plain |= {"In a bank account": teller.in_account(-1), "What came in": teller.in_account(1)}
+    found = {("Money in and out", label): derivation_table(label, {label: one}) for label, one in plain.items()}
+    measures = {
+        "Net present value": ("npv", teller.npv), "Internal rate of return": ("irr", teller.irr),
+        "Return over the span": ("over_span", teller.over_span), "Modified IRR": ("modified_irr", teller.modified_irr),
+        "Payback": ("payback", teller.payback), "Discounted payback": ("discounted_payback", teller.discounted_payback),
+        "Return on investment": ("roi", teller.roi), "Profitability index": ("profitability_index", teller.index),
+        "Equivalent annual amount": ("equivalent_annual", teller.equivalent),
+    }  # fmt: skip
+    for label, (name, tell) in measures.items():
+        if name not in report.measures:
+            continue
+        if report.measures[name] is None and not (name == "irr" and report.irrs):
+            told = Derivation("undefined", report.undefined[name])
+        else:
+            told = tell()
+        found["Measures", label] = derivation_table(label, {label: told})
+    return {**found, **row_whys("Flows", report.flows, report.rate, report.factors, shown=report.shown_rows)}
+
+
+def row_whys(
+    title: str,
+    flows: CashFlows,
+    rate: float | None,
+    factors: Floats | None,
+    *,
+    shown: Sequence[int],
+    digits_shown: int = 6,
+    places: int | None = None,
+) -> Whys:
+    """The rows `shown` of a table of flows; `factors` are those of the table, None: it has none.
+
+    `digits_shown` are the decimals of a factor in the table, `places` those to which it was rounded; None: it is exact.
+    """
+    style, running = Style(flows.currency), np.cumsum(flows.amounts)
+    told: dict[str, dict[str, Derivation]] = {}
+    for k in shown:
+        amount = float(flows.amounts[k])
+        when = str(flows.dates[k]) if flows.dates is not None else str(k)
+        own = told.setdefault(when, {})
+        again = f", {amount:,.2f}" if own else ""  # several on one day: each by its amount
+        own[f"Flow{again}"] = Derivation(style.show(amount, "money"))
+        before = float(running[k - 1]) if k else 0.0
+        own[f"Running total{again}"] = Derivation(
+            style.show(float(running[k]), "money"), "the total before + the flow",
+            f"{_put(style, before)} + {bracketed(_put(style, amount))}",
+        )  # fmt: skip
+        if factors is not None and rate is not None:
+            after = float(flows.times[k] - flows.valued_after)
+            how, power = "(1 + r)^-t, t years from the first flow, or from the day of valuation", digits(0.0 - after)
+            if places is not None:
+                how = f"{how}, rounded to {places} places"
+            own[f"Factor{again}"] = Derivation(
+                f"{factors[k]:.{digits_shown if places is None else places}f}", how, f"(1 + {digits(rate)})^{power}"
+            )
+            own[f"Present value{again}"] = Derivation(
+                style.show(float(factors[k] * amount), "money"), "flow × factor",
+                f"{_put(style, amount)} × {digits(factors[k])}",
+            )  # fmt: skip
+    return {(title, when): derivation_table(f"The row of {when}", own) for when, own in told.items()}
+
+
+class _Teller:
+    def __init__(self, report: FlowsReport) -> None:
+        self.report, self.flows, self.style = report, report.flows, Style(report.flows.currency)
+        self.amounts, self.times = report.flows.amounts, report.flows.times
+        self.end = float(self.times[-1])
+
+    def shown(self, name: str, unit: str) -> str:
+        return self.style.with_unit(self.report.measures[name], unit)
+
+    def amount(self, value: float) -> str:
+        return self.style.with_unit(value, "money")
+
+    def put(self, value: float) -> str:
+        return _put(self.style, value)
+
+    def summed(self, values: Sequence[float]) -> str:
+        """Amounts as a sum, those below zero taken off; nothing when there are too many to read."""
+        if len(values) > _MOST_TERMS:
+            return ""
+        return added(values, self.put)
+
+    def money(self, side: int) -> Derivation:
+        values = [abs(one) for one in self.amounts.tolist() if one * side > 0]
+        way = "in" if side > 0 else "out"
+        return Derivation(self.amount(sum(values)), f"all {len(values)} flows {way}, added up", self.summed(values))
+
+    def gain(self) -> Derivation:
+        coming, going = self.flows.money_in, self.flows.money_out
+        parts = {"Money in": self.money(1), "Money out": self.money(-1)}
+        told = f"{self.put(coming)} - {self.put(going)}"
+        return Derivation(self.amount(coming - going), "money in - money out", told, parts)
+
+    def span(self) -> Derivation:
+        shown, flows = self.style.with_unit(self.end, "years"), self.flows
+        if flows.dates is None:
+            often = round((self.amounts.size - 1) / self.end) if self.end else 1
+            return Derivation(shown, f"{flows.period}s from the first flow to the last / {flows.period}s a year",
+                              f"{self.amounts.size - 1} / {often}")  # fmt: skip
+        days = int((flows.dates[-1] - flows.dates[0]).astype(int))
+        how = f"from {flows.dates[0]} to {flows.dates[-1]} by {flows.day_count}"
+        plain = abs(days / 365 - self.end) < 1e-12
+        return Derivation(shown, f"{how}: days / 365" if plain else how, f"{days} / 365" if plain else "")
+
+    def in_account(self, side: int) -> Derivation:
+        account = self.report.account
+        assert account is not None
+        value = account.returns if side > 0 else account.deposits
+        places, way = np.flatnonzero(self.amounts * side > 0), "in" if side > 0 else "out"
+        how = f"each of the {places.size} flows {way} × (1 + r)^years until the last flow, added up"
+        parts = {}
+        if places.size > _MOST_TERMS:
+            for word, k in (("first", places[:1]), ("last", places[-1:])):
+                left = self.end - self.times[k]
+                worth = float((np.abs(self.amounts[k]) * (1 + account.rate) ** left)[0])
+                told = self.grown(k, account.rate, left)
+                parts[f"The {word} of them"] = Derivation(self.amount(worth), "flow × (1 + r)^years left", told)
+        return Derivation(
+            self.amount(value), how, self.grown(places, account.rate, self.end - self.times[places]), parts
+        )
+
+    # Present values
+
+    def worth(self, side: int, rate: float, *, at: float = 0.0) -> Derivation:
+        """The present value of one side, `at` years after the first flow."""
+        places = np.flatnonzero(self.amounts * side > 0)
+        way = "in" if side > 0 else "out"
+        how = f"each of the {places.size} flows {way} × (1 + r)^-t, added up"
+        value = self.value(side, rate, at=at)
+        return Derivation(self.amount(value), how, self.grown(places, rate, at - self.times[places]))
+
+    def grown(self, places: Places, rate: float, years: Floats) -> str:
+        """The sum of some flows, each grown at a rate over its years; nothing when there are too many to read."""
+        if places.size > _MOST_TERMS:
+            return ""
+        sizes = np.abs(self.amounts[places]).tolist()
+        return " + ".join(
+            f"{self.put(size)} × (1 + {digits(rate)})^{digits(t + 0.0)}"
+            for size, t in zip(sizes, years.tolist(), strict=True)
+        )
+
+    def value(self, side: int, rate: float, *, at: float = 0.0) -> float:
+        chosen = self.amounts * side > 0
+        return float((np.abs(self.amounts[chosen]) * (1 + rate) ** -(self.times[chosen] - at)).sum())
+
+    def at(self, rate: float, *, at: float = 0.0) -> Derivation:
+        """The present value of all flows at a rate."""
+        coming, going = self.value(1, rate, at=at), self.value(-1, rate, at=at)
+        parts = {
+            "Worth of what comes in": self.worth(1, rate, at=at),
+            "Worth of what goes out": self.worth(-1, rate, at=at),
+        }
+        told = f"{self.put(coming)} - {self.put(going)}"
+        return Derivation(self.amount(coming - going), "worth of what comes in - worth of what goes out", told, parts)
+
+    def npv(self) -> Derivation:
+        return self.at(self.rate, at=self.flows.valued_after)
+
+    @property
+    def rate(self) -> float:
+        rate = self.report.rate
+        assert rate is not None
+        return rate
+
+    def irr(self) -> Derivation:
+        parts = {}
+        for rate in self.report.irrs:
+            for beside in (rate - _STEP, rate, rate + _STEP):
+                if beside > -1:
+                    coming, going = self.value(1, beside), self.value(-1, beside)
+                    parts[f"Present value at {beside:.4%}"] = Derivation(
+                        self.amount(coming - going), "worth of what comes in - worth of what goes out",
+                        f"{self.put(coming)} - {self.put(going)}",
+                    )  # fmt: skip
+        value = self.shown("irr", "rate")
+        if self.report.measures["irr"] is None:
+            value = " and ".join(f"{rate:.2%}" for rate in self.report.irrs)
+        return Derivation(value, "the rate at which the present values of all flows add up to zero", "", parts)
+
+    def over_span(self) -> Derivation:
+        irr = self.report.measures["irr"] or 0.0
+        told = f"{digits(1 + irr)}^{digits(self.end)} - 1"
+        return Derivation(self.shown("over_span", "share"), "(1 + internal rate of return)^span - 1", told)
+
+    def modified_irr(self) -> Derivation:
+        assert self.report.modified_at is not None
+        reinvested, borrowed = self.report.modified_at
+        coming, going = self.value(1, reinvested, at=self.end), self.value(-1, borrowed)
+        parts = {
+            f"What comes in, at the end, at {reinvested:.2%}": self.worth(1, reinvested, at=self.end),
+            f"What goes out, at the start, at {borrowed:.2%}": self.worth(-1, borrowed),
+        }
+        told = f"({self.put(coming)} / {self.put(going)})^(1 / {digits(self.end)}) - 1"
+        how = "(what comes in, at the end / what goes out, at the start)^(1 / span) - 1"
+        return Derivation(self.shown("modified_irr", "rate"), how, told, parts)
+
+    # Payback and ratios
+
+    def payback(self) -> Derivation:
+        return self._paid_back("payback", self.amounts, "")
+
+    def discounted_payback(self) -> Derivation:
+        with np.errstate(all="ignore"):
+            worth = self.amounts * (1 + self.rate) ** -self.times
+        return self._paid_back("discounted_payback", worth, " of present values")
+
+    def _paid_back(self, name: str, flows: Floats, of: str) -> Derivation:
+        when = self.report.measures[name]
+        assert when is not None
+        shown, total = self.shown(name, "years"), np.cumsum(flows)
+        k = int(np.searchsorted(self.times, when - 1e-12))
+        if k == 0:
+            return Derivation(shown, f"the running total{of} is never below zero")
+        before, flow, missing = float(self.times[k - 1]), float(flows[k]), -float(total[k - 1])
+        days = self.flows.dates
+        first, second = (f"after {digits(before)} years", f"after {digits(float(self.times[k]))} years")
+        if days is not None:
+            first, second = f"on {days[k - 1]}", f"on {days[k]}"
+        parts = {
+            f"Running total{of} {first}": Derivation(self.amount(-missing), "flows until then, added up"),
+            f"Running total{of} {second}": Derivation(
+                self.amount(float(total[k])), "the total before + the flow",
+                f"{self.put(-missing)} + {bracketed(_put(self.style, flow))}",
+            ),
+        }  # fmt: skip
+        if self.flows.dates is None and flow > 0 and 0 < missing / flow < 1:
+            length = float(self.times[k]) - before
+            how = f"years before + missing / flow × length of a {self.flows.period}, as it comes evenly"
+            told = f"{digits(before)} + {self.put(missing)} / {self.put(flow)} × {digits(length)}"
+            if abs(before + missing / flow * length - when) < 1e-9 * max(1.0, when):
+                return Derivation(shown, how, told, parts)
+        return Derivation(shown, f"from there on the running total{of} stays at or above zero", "", parts)
+
+    @property
+    def outlay(self) -> tuple[float, str]:
+        if self.report.on == "all":
+            return self.flows.money_out, "money out"
+        return abs(float(self.amounts[0])), "the first outlay"
+
+    def roi(self) -> Derivation:
+        gain, (outlay, named) = self.flows.money_in - self.flows.money_out, self.outlay
+        told = f"{self.put(gain)} / {self.put(outlay)}"
+        return Derivation(self.shown("roi", "share"), f"gain / {named}", told, {"Gain": self.gain()})
+
+    def index(self) -> Derivation:
+        shown, coming, going = (
+            self.shown("profitability_index", "number"),
+            self.value(1, self.rate),
+            self.value(-1, self.rate),
+        )
+        if self.report.on == "all":
+            parts = {
+                "Worth of what comes in": self.worth(1, self.rate),
+                "Worth of what goes out": self.worth(-1, self.rate),
+            }
+            how = "worth of what comes in / worth of what goes out"
+            return Derivation(shown, how, f"{self.put(coming)} / {self.put(going)}", parts)
+        first = self.outlay[0]
+        how = "1 + net present value, on the day of the first flow / the first outlay"
+        return Derivation(shown, how, f"1 + {bracketed(_put(self.style, coming - going))} / {self.put(first)}")
+
+    def equivalent(self) -> Derivation:
+        shown, worth, rate = self.shown("equivalent_annual", "money"), self.at(self.rate), self.rate
+        value = self.put(self.value(1, rate) - self.value(-1, rate))
+        parts = {"Net present value on the day of the first flow": worth}
+        if not rate:
+            return Derivation(shown, "net present value / span", f"{value} / {digits(self.end)}", parts)
+        told = f"{value} × {digits(rate)} / (1 - (1 + {digits(rate)})^-{digits(self.end)})"
+        return Derivation(shown, "net present value × r / (1 - (1 + r)^-span)", told, parts)
+
+
+def _put(style: Style, value: float) -> str:
+    return in_full(value, style.places)

@@ -1,0 +1,180 @@
+"""How a variation describes itself, as a document: a table, or a two-way table and its map."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.analysis.showing import headed, show_base, show_figure
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.nodes import Number
+from pennyweight.deals.language.translation import folded
+from pennyweight.documents import (
+    Block,
+    Cell,
+    Column,
+    Document,
+    HeatMap,
+    LinesChart,
+    Table,
+)
+from pennyweight.documents.model import Tone
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.varying.variation import Variation
+
+__all__ = ["axis_value", "variation_page"]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+_TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out"}
+_MARKS = {"pays off": "✓", "nearly": "≈", "falls short": "✗"}
+
+
+def variation_page(variation: Variation) -> Document:
+    """A table for one input; a two-way table and a heat map for two."""
+    if len(variation.inputs) == 1:
+        return _one_way(variation)
+    return _two_way(variation)
+
+
+def _one_way(variation: Variation) -> Document:
+    deal = variation.definition
+    ((name, axis),) = variation.inputs.items()
+    columns = [Column(headed(deal, name))]
+    columns += [Column(headed(deal, measure)) for measure in variation.show]
+    if variation.verdicts is not None:
+        columns.append(Column("Verdict", words=True))
+    rows = []
+    for k, value in enumerate(axis):
+        at_base = bool(np.isclose(value, variation.base[name], rtol=1e-12, atol=0))
+        cells = [Cell(axis_value(variation, name, value), "question" if at_base else "plain")]
+        cells += [Cell(show_figure(deal, m, float(variation.figures[m][k]), unit=False)) for m in variation.show]
+        if variation.verdicts is not None:
+            word = str(variation.verdicts[k])
+            cells.append(Cell(word, _TONES[word]))
+        rows.append(tuple(cells))
+    title = f"{', '.join(deal.label(m) for m in variation.show)} as {deal.label(name)} varies"
+    table = Table(title, tuple(columns), tuple(rows))
+    charts = tuple(_chart(variation, measure) for measure in variation.show[:4])
+    return Document(deal.title, (table,), f"Scenario: {deal.scenario_label(variation.scenario)}.", charts)
+
+
+def _chart(variation: Variation, measure: str) -> LinesChart:
+    """A figure over the input that is varied, its goal across, the deal as it stands marked."""
+    deal = variation.definition
+    ((name, axis),) = variation.inputs.items()
+    item, unit = deal.inputs[name], deal.unit(measure)
+    goal = deal.goals.get(measure)
+    bound = None if goal is None else folded(goal.at_least or goal.at_most or Number(0.0, "0"))
+    word = "at least" if goal is not None and goal.at_least is not None else "at most"
+    targets = () if bound is None else ((f"{word} {deal.style.show(bound, unit)}", bound),)
+    known = variation.figures[measure][np.isfinite(variation.figures[measure])]
+    title = f"{deal.label(measure)} {_span(deal, measure, known)}"
+    base = variation.base[name]
+    inside = not item.choices and bool(axis.min() <= base <= axis.max())
+    return LinesChart(
+        f"line_{measure}", title, axis,
+        ((deal.label(measure), variation.figures[measure]),), _axis_title(variation, name),
+        {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
+        targets=targets, marks=(("as it stands", base),) if inside else (),
+        x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
+        percent=unit in ("share", "rate"), x_percent=item.is_series or item.unit in ("share", "rate"),
+    )  # fmt: skip
+
+
+def _span(deal: Definition, measure: str, known: Floats) -> str:
+    """Between what a figure runs."""
+    if not known.size:
+        return "is undefined at every value"
+    low, high = (show_figure(deal, measure, float(end)) for end in (known.min(), known.max()))
+    return f"runs from {low} to {high}" if low != high else f"is {low} at every value"
+
+
+def _two_way(variation: Variation) -> Document:
+    deal = variation.definition
+    first, second = variation.inputs
+    tables: list[Block] = []
+    charts = []
+    passes = variation.figures["pays_off"] == 1 if "pays_off" in variation.figures else None
+    for measure in variation.show:
+        values = variation.figures[measure]
+        shown = [[show_figure(deal, measure, float(v), unit=False) for v in row] for row in values]
+        columns = (
+            Column(f"{first} ↓  {second} →", words=False),
+            *(Column(axis_value(variation, second, v)) for v in variation.inputs[second]),
+        )
+        rows = tuple(
+            (
+                Cell(axis_value(variation, first, value), "question"),
+                *(_map_cell(variation, shown[i][j], i, j) for j in range(values.shape[1])),
+            )
+            for i, value in enumerate(variation.inputs[first])
+        )
+        title = f"{_measure_title(deal, measure)}: {deal.label(first)} down, {deal.label(second)} across"
+        note = "" if passes is None else "✓ pays off, ≈ nearly, ✗ falls short."
+        tables.append(Table(title, columns, rows, note))
+        charts.append(_heat_map(variation, measure, passes))
+    return Document(deal.title, tuple(tables), f"Scenario: {deal.scenario_label(variation.scenario)}.", tuple(charts))
+
+
+def _map_cell(variation: Variation, text: str, i: int, j: int) -> Cell:
+    if variation.verdicts is None:
+        return Cell(text)
+    word = str(variation.verdicts[i, j])
+    return Cell(f"{_MARKS[word]} {text}", _TONES[word])
+
+
+def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | None) -> HeatMap:
+    deal = variation.definition
+    first, second = variation.inputs
+    values = variation.figures[measure]
+    count = 0 if passes is None else int(passes.sum())
+    known = values[np.isfinite(values)]
+    whole = deal.unit(measure) == "money" and known.size and float(np.abs(known).max()) >= 10_000
+    shown = [
+        [deal.style.show(float(v), deal.unit(measure), places=0 if whole else None) for v in row] for row in values
+    ]
+    finding = "" if passes is None else f": pays off in {count} of {passes.size} cases"
+    base = None
+    places = [
+        np.flatnonzero(np.isclose(variation.inputs[name], variation.base[name], rtol=1e-12)) for name in (first, second)
+    ]
+    if all(place.size for place in places):
+        base = (int(places[0][0]), int(places[1][0]))
+    return HeatMap(
+        f"map_{measure}",
+        f"{deal.label(measure)}{finding}",
+        tuple(axis_value(variation, second, v) for v in variation.inputs[second]),
+        tuple(axis_value(variation, first, v) for v in variation.inputs[first]),
+        _axis_title(variation, second),
+        _axis_title(variation, first),
+        values,
+        tuple(tuple(row) for row in shown),
+        passes,
+        base,
+    )
+
+
+def _axis_title(variation: Variation, name: str) -> str:
+    deal = variation.definition
+    if deal.inputs[name].is_series:
+        return f"{deal.label(name)}, of its series"
+    unit = deal.unit(name)
+    suffix = {"money": deal.style.currency, "rate": "a year", "years": "years"}.get(unit, "")
+    return deal.label(name) + (f", {suffix}" if suffix else "")
+
+
+def axis_value(variation: Variation, name: str, value: float) -> str:
+    """A value of an input that is varied; of a series the share of it."""
+    deal = variation.definition
+    if deal.inputs[name].is_series:
+        return deal.style.show(float(value), "share", places=1)
+    return show_base(deal, deal.inputs[name], float(value))
+
+
+def _measure_title(deal: Definition, measure: str) -> str:
+    suffix = {"money": deal.style.currency, "rate": "a year", "years": "years"}.get(deal.unit(measure), "")
+    return deal.label(measure) + (f", {suffix}" if suffix else "")

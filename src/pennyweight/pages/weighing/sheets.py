@@ -1,0 +1,222 @@
+"""What is handed over of a weighing: what was assumed, why each figure is what it is, and the sheets of a workbook."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pennyweight.analysis.showing import headed, show_base
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.documents import Cell, Column, Document, Table
+from pennyweight.documents.handout import Handout, Sheet, SheetColumn
+from pennyweight.errors import PennyweightError
+from pennyweight.pages.weighing.weighing_whys import weighing_whys
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.weighing.weighing import Weighing
+
+__all__ = ["weighing_handout"]
+
+
+def weighing_handout(weighing: Weighing, document: Document, other: Callable[[str], Weighing]) -> Handout:
+    """The weighing as it is handed over; `other` weighs another scenario of the deal."""
+    style = weighing.definition.style
+    return Handout(
+        document,
+        sheets=lambda: tuple(_sheets(weighing, other)),
+        assumed=lambda: _assumed(weighing),
+        whys=lambda: weighing_whys(weighing, document),
+        currency=style.currency,
+        places=style.places,
+    )
+
+
+def _assumed(weighing: Weighing) -> Table:
+    deal = weighing.definition
+    rows = tuple(
+        (
+            Cell(headed(deal, name)),
+            Cell(_value(deal, item, weighing.inputs[name])),
+            Cell(_range(deal, item), "comparison"),
+        )
+        for name, item in deal.inputs.items()
+    )
+    columns = (Column("What is assumed", words=True), Column("Value"), Column("Likely", words=True))
+    return Table("Inputs", columns, rows)
+
+
+def _value(deal: Definition, item: Input, value: Any) -> str:
+    if not isinstance(value, np.ndarray):
+        return show_base(deal, item, float(value))
+    known = value[np.isfinite(value)]
+    ends = (
+        (show_end(deal, item, float(one)) for one in (known.min(), known.max())) if known.size else ("undefined",) * 2
+    )
+    low, high = ends
+    return low if low == high else f"{low} to {high}"
+
+
+def show_end(deal: Definition, item: Input, value: float) -> str:
+    """A value of a series, in its unit."""
+    return deal.style.show(value, item.unit)
+
+
+def _range(deal: Definition, item: Input) -> str:
+    if item.choices:
+        return f"one of {', '.join(item.choices)}"
+    if item.is_series:
+        return "in steps" if item.given == "steps" else item.given
+    if item.low is not None and item.high is not None:
+        return f"{show_base(deal, item, item.low)} to {show_base(deal, item, item.high)}"
+    return "a fact" if item.fixed else ""
+
+
+def _sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> list[Sheet]:
+    deal = weighing.definition
+    found = [_inputs(weighing), _figures(weighing)]
+    if weighing.goals:
+        found.append(_goals(weighing))
+    if weighing.answers:
+        found.append(_answers(weighing))
+    found.append(_turning_points(weighing))
+    found.append(_periods(weighing))
+    for table in weighing.tables.values():
+        axes = [deal.varied(axis.key) for axis in table.table.axes]
+        columns = [
+            SheetColumn(
+                headed(deal, axis.key, axis.label), item.unit if item is not None and not item.choices else "text"
+            )
+            for axis, item in zip(table.table.axes, axes, strict=True)
+        ] + [SheetColumn(headed(deal, c.name, c.label), deal.unit(c.name)) for c in table.table.columns.values()]
+        rows = []
+        for place in np.ndindex(*(axis.values.size for axis in table.table.axes)):
+            by: list[Any] = []
+            for axis, item, k in zip(table.table.axes, axes, place, strict=True):
+                value = float(axis.values[k])
+                by.append(item.choices[round(value)] if item is not None and item.choices else value)
+            rows.append((*by, *(_number(values[place]) for values in table.columns.values())))
+        found.append(Sheet(table.label, tuple(columns), tuple(rows)))
+    if len(deal.scenarios):
+        found.append(_scenarios(weighing, other))
+    found.append(Sheet("Checks", (SheetColumn("Holds"), SheetColumn("Check")),
+                       tuple(("yes" if passed else "no", said) for passed, said in weighing.checks)))  # fmt: skip
+    return found
+
+
+def _inputs(weighing: Weighing) -> Sheet:
+    deal = weighing.definition
+    rows, units = [], []
+    for name, item in deal.inputs.items():
+        value = weighing.inputs[name]
+        if isinstance(value, np.ndarray):
+            shown: Any = _value(deal, item, value)
+        else:
+            shown = item.choices[round(value)] if item.choices else _typed(value, item.unit)
+        low, high = (None if one is None else _typed(one, item.unit) for one in (item.low, item.high))
+        rows.append((item.label, name, shown, low, high, _word(deal, item.unit), _range(deal, item)))
+        units.append({} if item.choices or item.is_series else dict.fromkeys((2, 3, 4), item.unit))
+    columns = ("Label", "Name", "Value", "Low", "High", "Unit", "Remark")
+    return Sheet("Inputs", tuple(map(SheetColumn, columns)), tuple(rows), tuple(units))
+
+
+def _figures(weighing: Weighing) -> Sheet:
+    deal, figures = weighing.definition, weighing.measures.values()
+    rows = tuple((f.label, f.name, _number(f.value), _word(deal, f.unit), f.formula, f.reason) for f in figures)
+    columns = ("Figure", "Name", "Value", "Unit", "How", "Why it is undefined")
+    return Sheet("Figures", tuple(map(SheetColumn, columns)), rows, tuple({2: f.unit} for f in figures))
+
+
+def _goals(weighing: Weighing) -> Sheet:
+    goals = weighing.goals.values()
+    rows = tuple(
+        (g.label, g.state, _number(g.value), g.side.replace("_", " "), _number(g.bound), _number(g.slack), g.reason)
+        for g in goals
+    )  # fmt: skip
+    columns = ("Goal", "State", "Figure", "Asked", "Bound", "To spare", "Why it is undefined")
+    units = tuple(dict.fromkeys((2, 4, 5), goal.unit) for goal in goals)
+    return Sheet("Goals", tuple(map(SheetColumn, columns)), rows, units)
+
+
+def _answers(weighing: Weighing) -> Sheet:
+    deal = weighing.definition
+    rows: list[tuple[Any, ...]] = []
+    units: list[Mapping[int, str]] = []
+    for name, outcome in weighing.answers.items():
+        question = deal.questions[name]
+        item = deal.inputs[question.find]
+        asked = "that the deal pays off" if question.text == "pays_off" else question.text
+        if not outcome.answers:
+            rows.append((question.label, deal.label(question.find), None, outcome.told, asked, outcome.reason))
+            units.append({})
+        for answer in outcome.answers:
+            value = weighing.plain_answer(name, answer.value)
+            rows.append((question.label, deal.label(question.find), value, answer.kind, asked, answer.note))
+            units.append({} if item.choices or item.is_series else {2: item.unit})
+    columns = ("Question", "Input", "Answer", "Side", "Asked", "Remark")
+    return Sheet("Answers", tuple(map(SheetColumn, columns)), tuple(rows), tuple(units))
+
+
+def _turning_points(weighing: Weighing) -> Sheet:
+    deal = weighing.definition
+    rows: list[tuple[Any, ...]] = []
+    units: list[Mapping[int, str]] = []
+    for point in weighing.turning_points:
+        item = deal.inputs[point.input]
+        goals = ", ".join(deal.label(goal) for goal in point.goals)
+        if item.choices:
+            base: Any = item.choices[round(point.base)]
+            rows.append((item.label, base, None, None, None, goals, f"pays off with {', '.join(point.choices)}"))
+            units.append({})
+            continue
+        numbers = [_number(value) for value in (point.base, point.below, point.above)]
+        rows.append((item.label, *numbers, _number(point.distance), goals, point.reason))
+        unit = "number" if point.by_scale else item.unit
+        units.append({**dict.fromkeys((1, 2, 3), unit), 4: "share"})
+    columns = ("Input", "As it stands", "Turns below", "Turns above", "Distance", "What turns", "Remark")
+    return Sheet("Turning points", tuple(map(SheetColumn, columns)), tuple(rows), tuple(units))
+
+
+def _periods(weighing: Weighing) -> Sheet:
+    deal, time = weighing.definition, weighing.definition.timeline
+    names = ["money_in", "money_out", "net", *weighing.values]
+    lines = [weighing.line(name) for name in names]
+    first = [SheetColumn("Period", "count")] + ([] if time.dates is None else [SheetColumn("Date", "date")])
+    columns = [*first, *(SheetColumn(headed(deal, name), deal.unit(name)) for name in names)]
+    rows = []
+    for t in range(time.rows):
+        when = [t] if time.dates is None else [t, time.dates[t]]
+        rows.append((*when, *(_number(line[t]) for line in lines)))
+    return Sheet("By period", tuple(columns), tuple(rows))
+
+
+def _scenarios(weighing: Weighing, other: Callable[[str], Weighing]) -> Sheet:
+    deal = weighing.definition
+    columns = [SheetColumn("Figure"), SheetColumn("Unit")]
+    cases = {}
+    for name in ("base", *deal.scenarios):
+        try:
+            cases[name] = other(name)
+        except PennyweightError:  # a scenario whose loan cannot be: its column stays empty
+            continue
+        columns.append(SheetColumn(deal.scenario_label(name)))
+    rows: list[tuple[Any, ...]] = [("Verdict", "", *(case.verdict for case in cases.values()))]
+    units: list[Mapping[int, str]] = [{}]
+    for name, measure in weighing.measures.items():
+        values = (_number(case.measures[name].value) for case in cases.values())
+        rows.append((measure.label, _word(deal, measure.unit), *values))
+        units.append(dict.fromkeys(range(2, 2 + len(cases)), measure.unit))
+    return Sheet("Scenarios", tuple(columns), tuple(rows), tuple(units))
+
+
+def _typed(value: float, unit: str) -> Any:
+    return np.datetime64(round(value), "D") if unit == "date" else float(value)
+
+
+def _number(value: Any) -> float | None:
+    return float(value) + 0.0 if value is not None and np.isfinite(value) else None
+
+
+def _word(deal: Definition, unit: str) -> str:
+    return {"money": deal.style.currency or "money", "number": "", "choice": "", "rate": "a year"}.get(unit, unit)

@@ -1,0 +1,137 @@
+"""Turning points on a page: what turns, what is nearest, and what never does."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from pennyweight.analysis.finding.found import Side
+from pennyweight.analysis.showing import headed, show_about, show_base, show_value
+from pennyweight.deals.definition import Definition
+from pennyweight.documents import Block, Cell, Column, Table, Text
+from pennyweight.plain_text import listed
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.weighing.turning import TurningPoint
+
+__all__ = ["nearest_turn", "shown_limit", "shown_turn", "turning_blocks"]
+
+
+def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Block]:
+    """A table of the inputs that turn the verdict, nearest first, and a line for those that do not."""
+    turning = [point for point in points if point.turns_at is not None or point.limited]
+    turning.sort(key=lambda point: (point.nearness is None, point.nearness or 0.0))
+    blocks: list[Block] = []
+    if turning:
+        columns = (
+            Column("Input", words=True), Column("As it stands"), Column("Turns below"), Column("Turns above"),
+            Column("Distance"), Column("What turns", words=True),
+        )  # fmt: skip
+        note = (
+            "Each input is changed alone. Distance: from its value to the nearer turn, of its low-high range where it "
+            "has one."
+        )
+        rows = [_row(deal, point) for point in turning]
+        kept = len(columns) if any(row[-1].text for row in rows) else len(columns) - 1  # one goal alone needs no name
+        blocks.append(Table("Turning points", columns[:kept], tuple(row[:kept] for row in rows), note))
+    for reason, named in _idle(deal, points).items():
+        blocks.append(Text(f"{reason}: {', '.join(named)}.", "comparison"))
+    return blocks
+
+
+def nearest_turn(deal: Definition, points: Sequence[TurningPoint]) -> str:
+    """One sentence on the input nearest to its turn; nothing when none turns."""
+    turning = [point for point in points if point.nearness is not None]
+    if not turning:
+        return ""
+    nearest = min(turning, key=lambda point: point.nearness or 0.0)
+    where = _turn(deal, nearest, nearest.turns_at, unit=True).text
+    goals = _goals(deal, nearest)
+    by = f", by {goals}" if goals and len(deal.goals) > 1 else ""
+    label = deal.label(nearest.input)
+    if _is_last(deal, nearest):
+        return f" Nearest to turning it: {label}, {where} is the {_end(nearest)}{by}."
+    return f" Nearest to turning it: {label} at {where}, {_distance(deal, nearest)}{by}."
+
+
+def _row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
+    item = deal.inputs[point.input]
+    base = "× 1" if point.by_scale else show_base(deal, item, point.base)
+    sides = [_side(deal, point, side) for side in ("below", "above")]
+    what = _goals(deal, point) if len(deal.goals) > 1 else ""  # with one goal there is nothing to tell apart
+    if point.choices:
+        what = f"pays off with {listed(point.choices, 'or')}"
+    elif point.limited and not point.goals:
+        what = "a figure is undefined beyond"
+    distance = f"{_turn(deal, point, point.turns_at).text} is the {_end(point)}" if _is_last(deal, point) else ""
+    return (
+        Cell(headed(deal, point.input)), Cell(base), *sides, Cell(distance or _distance(deal, point)), Cell(what),
+    )  # fmt: skip
+
+
+def _goals(deal: Definition, point: TurningPoint) -> str:
+    """The goals that turn there, by name unless there are many."""
+    if len(point.goals) > 2 and len(point.goals) == len(deal.goals):
+        return f"all {len(point.goals)} goals"
+    return listed([deal.label(name) for name in point.goals])
+
+
+def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
+    value, limit = (point.below, point.limit_below) if side == "below" else (point.above, point.limit_above)
+    if value is not None:
+        return _turn(deal, point, value)
+    if limit is not None:
+        return Cell(f"limit {shown_limit(deal, point, limit)}", "comparison")
+    return Cell("-", "comparison")
+
+
+def shown_limit(deal: Definition, point: TurningPoint, limit: float) -> str:
+    """Roughly where figures stop existing."""
+    item = deal.inputs[point.input]
+    return f"× {limit:.2g}" if point.by_scale else show_about(deal, item, limit)
+
+
+def _turn(deal: Definition, point: TurningPoint, value: float | None, *, unit: bool = False) -> Cell:
+    if value is None:
+        return Cell("-", "comparison")
+    return Cell(shown_turn(deal, point, value, unit=unit), "question" if value == point.turns_at else "plain")
+
+
+def shown_turn(deal: Definition, point: TurningPoint, value: float, *, unit: bool = False) -> str:
+    """A value at which it turns, rounded to the side on which the deal pays off."""
+    if point.by_scale:
+        return f"× {deal.style.show(value, 'number', places=4)}"
+    kind: Side = "at least" if value == point.below else "at most" if value == point.above else "exactly"
+    return show_value(deal, deal.inputs[point.input], value, kind, unit=unit)
+
+
+def _distance(deal: Definition, point: TurningPoint) -> str:
+    if point.of_range is not None:
+        return f"{deal.style.show(point.of_range, 'share', places=0, sign=True)} of its range"
+    if point.distance is not None:
+        return deal.style.show(point.distance, "share", places=1, sign=True)
+    return "-"
+
+
+def _is_last(deal: Definition, point: TurningPoint) -> bool:
+    """Whether a whole input stands at its last good value already."""
+    return deal.inputs[point.input].whole and point.turns_at == point.base and not point.choices
+
+
+def _end(point: TurningPoint) -> str:
+    return "lowest" if point.below == point.base else "highest"
+
+
+def _idle(deal: Definition, points: Sequence[TurningPoint]) -> dict[str, list[str]]:
+    """The inputs that turn nothing, by what they leave as it is."""
+    found: dict[str, list[str]] = {}
+    for point in points:
+        if point.turns_at is None and not point.limited:
+            if point.reason == "pays off at every value":
+                said = "It pays off at every value looked at of"
+            elif point.blocked:
+                said = f"{listed([deal.label(name) for name in point.blocked])} missed at every value looked at of"
+            else:
+                said = "No value meets all goals at once of"
+            found.setdefault(said, []).append(deal.label(point.input))
+    return found
