@@ -13,7 +13,8 @@ if TYPE_CHECKING:
     from pennyweight.analysis.comparing.comparison import Comparison
     from pennyweight.analysis.deal import Deal
     from pennyweight.analysis.explaining.why import Reason, Why
-    from pennyweight.analysis.finding.found import Answer, Answers, Found
+    from pennyweight.analysis.finding.found import Found
+    from pennyweight.analysis.searching.outcome import Answer, Answers
     from pennyweight.analysis.varying.variation import Variation
     from pennyweight.analysis.weighing.own_tables import TableResult
     from pennyweight.analysis.weighing.turning import TurningPoint
@@ -56,8 +57,7 @@ if TYPE_CHECKING:
     from pennyweight.instruments.loans.loan import Loan
     from pennyweight.instruments.loans.together.loan_set import LoanSet, SparePlan
     from pennyweight.instruments.loans.together.takeover import Takeover
-    from pennyweight.instruments.plans.plan import Plan
-    from pennyweight.instruments.plans.plan_working import PlanWorking
+    from pennyweight.instruments.plans.plan import Plan, PlanWorking
     from pennyweight.instruments.plans.plans import grow, repay, withdraw
     from pennyweight.instruments.portfolios.benchmark import Benchmark
     from pennyweight.instruments.portfolios.periods import Period, Return
@@ -77,8 +77,8 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "Account": "instruments.flows.account",
-    "Answer": "analysis.finding.found",
-    "Answers": "analysis.finding.found",
+    "Answer": "analysis.searching.outcome",
+    "Answers": "analysis.searching.outcome",
     "Benchmark": "instruments.portfolios.benchmark",
     "Bill": "instruments.loans.asked.bill",
     "Bond": "instruments.bonds.bond",
@@ -113,7 +113,7 @@ _HOMES = {
     "Period": "instruments.portfolios.periods",
     "Place": "errors",
     "Plan": "instruments.plans.plan",
-    "PlanWorking": "instruments.plans.plan_working",
+    "PlanWorking": "instruments.plans.plan",
     "Portfolio": "instruments.portfolios.portfolio",
     "RateFacts": "instruments.rates.rate_facts",
     "Reason": "analysis.explaining.why",

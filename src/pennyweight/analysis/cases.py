@@ -9,8 +9,8 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.finding.found import Answers
 from pennyweight.analysis.searching.answers import answers_of
+from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import TOTALS, Definition, Question, Scenario

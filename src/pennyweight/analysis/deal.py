@@ -23,10 +23,8 @@ from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import scenario_names
-from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
-from pennyweight.pages.deal import deal_page
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
@@ -87,16 +85,6 @@ class Deal(Shown):
     def __repr__(self) -> str:
         deal = self.definition
         return f"Deal({deal.title[:60]!r}, {len(deal.inputs)} inputs, {len(deal.scenarios)} scenarios)"
-
-    def document(self) -> Document:
-        """What goes in, what must come true, and the cases the deal names; nothing is weighed.
-
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-        >>> deal.document().title
-        'Electric water-taxi for the quay'
-        """
-        return deal_page(self.definition)
 
     @property
     def scenarios(self) -> list[str]:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from math import ceil, floor, log10
+from typing import Literal
 
-from pennyweight.analysis.finding.found import Side
 from pennyweight.deals.definition import Definition, Input
 
-__all__ = ["headed", "show_about", "show_base", "show_figure", "show_value"]
+__all__ = ["Side", "headed", "show_about", "show_base", "show_figure", "show_value"]
+
+Side = Literal["exactly", "at most", "at least"]
+"""On which side of a value a condition holds."""
 
 _DIGITS = {"rate": 2, "share": 2, "years": 2}
 

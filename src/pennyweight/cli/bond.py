@@ -80,7 +80,7 @@ def command(
     """
 
     def compute() -> Any:
-        often = -1 if per_year is None else int(per_year)
+        often = None if per_year is None else int(per_year)
         bond = Bond(
             coupon, maturity, per_year=often, day_count=day_count, issued=issued, first_coupon=first_coupon,
             redemption=read_amount(redemption, what="redemption"), last_coupon=last_coupon, end_of_month=end_of_month,

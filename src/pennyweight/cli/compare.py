@@ -72,9 +72,11 @@ def command(
 
 
 def _all_pay_off(found: Comparison | Changes) -> bool:
+    from pennyweight.analysis.weighing.verdict import PAYS_OFF
+
     plain = found.as_dict()
     told = plain["scenarios"].values()
-    return all(one["verdict"] == "pays off" for one in told)
+    return all(one["verdict"] == PAYS_OFF for one in told)
 
 
 def _versions(old: Deal, new: Deal) -> bool:

@@ -10,7 +10,8 @@ import click
 
 from pennyweight.cli.options import deliver, output_options
 from pennyweight.errors import InputError, Place
-from pennyweight.instruments.plans.plan import Plan, PlanKind
+from pennyweight.instruments.plans.plan import Plan
+from pennyweight.instruments.plans.plan_terms import PlanKind
 
 __all__ = ["plan_command"]
 

@@ -92,8 +92,10 @@ def command(
         outputs,
         page=lambda weighing: weighing.document() if scenario == "all" else weighing.document(**wanted),
     )
+    from pennyweight.analysis.weighing.verdict import PAYS_OFF
+
     told = [one.verdict for one in result.weighings.values()] if scenario == "all" else [result.verdict]
-    return 1 if strict and any(verdict != "pays off" for verdict in told) else 0
+    return 1 if strict and any(verdict != PAYS_OFF for verdict in told) else 0
 
 
 def _watch(

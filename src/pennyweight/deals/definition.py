@@ -259,6 +259,16 @@ class Question:
     """Where the condition or the figure stands."""
     between: tuple[float, float] | None = None
 
+    @property
+    def asks_verdict(self) -> bool:
+        """Whether it asks that the deal pays off."""
+        return self.aim == "true" and (self.so_that is None or self.so_that == Name("pays_off"))
+
+    @property
+    def asked(self) -> str:
+        """What is asked for, in words."""
+        return "the deal pays off" if self.asks_verdict else self.text
+
 
 @dataclass(frozen=True, slots=True)
 class Axis:

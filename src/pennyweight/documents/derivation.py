@@ -1,19 +1,13 @@
-"""Where a figure comes from, told as a table: its formula, the same with the numbers in, and what went in."""
+"""Where a figure comes from: its formula, the same with the numbers in, and what went in."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import TypeAlias
+from typing import Any
 
-from pennyweight.documents.model import Cell, Column, Table
-
-__all__ = ["GIVEN", "Derivation", "Whys", "added", "bracketed", "derivation_table", "digits", "in_full"]
-
-Whys: TypeAlias = Mapping[tuple[str, str], Table]
-"""By the title of a block and the label of a line or row in it, where that comes from; without a label: how all the
-figures of a table come about."""
+__all__ = ["GIVEN", "Derivation", "Why", "added", "bracketed", "digits", "in_full"]
 
 GIVEN = "given"
 
@@ -31,25 +25,21 @@ class Derivation:
     parts: Mapping[str, Derivation] = field(default_factory=lambda: MappingProxyType({}))
 
 
-def derivation_table(title: str, derivations: Mapping[str, Derivation], *, note: str = "") -> Table:
-    """A row a figure, and below it what went in, one step further in.
+@dataclass(frozen=True, slots=True)
+class Why:
+    """Where a figure comes from, made when somebody asks: `make` is called with no argument. It is a function of a
+    module, a method, or one of these with some arguments (`functools.partial`), so that a result that keeps a why can
+    be pickled.
 
-    >>> interest = Derivation("5.00", "owed × i", "1,000.00 × 0.005", {"Owed": Derivation("1,000.00")})
-    >>> [[cell.text for cell in row] for row in derivation_table("Interest", {"Interest": interest}).rows]
-    [['Interest', '5.00', 'owed × i  =  1,000.00 × 0.005'], ['└ Owed', '1,000.00', 'given']]
+    It gives one `Derivation`, which stands under `title`; several by name; or a `Table` that tells it all.
+
+    >>> Why("Interest", lambda: Derivation("5.00", "owed × i", "1,000.00 × 0.005")).make().numbers
+    '1,000.00 × 0.005'
     """
-    rows: list[tuple[Cell, ...]] = []
 
-    def walk(label: str, one: Derivation, depth: int) -> None:
-        branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
-        how = f"{one.formula}  =  {one.numbers}" if one.numbers else one.formula
-        rows.append((Cell(f"{branch}{label}"), Cell(one.value, "question"), Cell(how)))
-        for name, part in one.parts.items():
-            walk(name, part, depth + 1)
-
-    for label, one in derivations.items():
-        walk(label, one, 0)
-    return Table(title, (Column("Name", words=True), Column("Figure"), Column("How", words=True)), tuple(rows), note)
+    title: str
+    make: Callable[[], Any]
+    note: str = ""
 
 
 def digits(number: float, mark: str = ".") -> str:

@@ -1,4 +1,4 @@
-"""What is handed over of a result: its page, what was assumed, why its figures are what they are, and typed sheets."""
+"""What is handed over of a result: its page, what was assumed, and typed sheets."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeAlias
 
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.model import Document, Table
 
 if TYPE_CHECKING:
@@ -52,8 +51,6 @@ class Handout:
     sheets: Callable[[], tuple[Sheet, ...]] = field(default=tuple)
     assumed: Callable[[], Table | None] = field(default=lambda: None)
     """What went in, for the first page."""
-    whys: Callable[[], Whys] = field(default=dict)
-    """Where its figures come from."""
     currency: str = ""
     places: int = 2
     """Decimal places of amounts."""

@@ -6,12 +6,14 @@ the only sign of it: a word, a sign or a dash pattern says the same.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.documents.derivation import Why
 from pennyweight.plain_text import visible
 
 __all__ = [
@@ -29,6 +31,9 @@ __all__ = [
     "HeatMap",
     "LinesChart",
     "RateChart",
+    "Role",
+    "Row",
+    "Span",
     "SplitChart",
     "Table",
     "Text",
@@ -88,6 +93,14 @@ class FigureLine:
     label: str
     value: Cell
     note: str = ""
+    why: Why | None = field(default=None, compare=False, repr=False)
+    """Where it comes from."""
+    name: str = ""
+    """The name of the figure in its deal, for whoever looks for it."""
+    goal: bool = False
+    """Whether it stands among the goals already."""
+    known: bool = True
+    """Whether there is such a figure: False where it is undefined."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "label", "note")
@@ -104,14 +117,48 @@ class Figures:
         _keep_visible(self, "title")
 
 
+class Row(tuple[Cell, ...]):
+    """The cells of a row, and where its figures come from.
+
+    >>> row = Row([Cell("Rent"), Cell("1,200.00")], Why("Rent", dict))
+    >>> row[0].text, row.why.title
+    ('Rent', 'Rent')
+    """
+
+    why: Why | None
+
+    def __new__(cls, cells: Iterable[Cell], why: Why | None = None) -> Row:
+        """Put cells in a row."""
+        made = super().__new__(cls, cells)
+        made.why = why
+        return made
+
+
+Role = Literal["", "goals", "periods", "working"]
+"""What a table is for, where somebody treats it in its own way."""
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """What a table of periods runs over: from the first to the last "period" or "year", both in."""
+
+    by: str
+    first: int
+    last: int
+
+
 @dataclass(frozen=True, slots=True)
 class Table:
-    """Rows of cells under columns; `note` says how to read them."""
+    """Rows of cells under columns; `note` says how to read them. A `Row` says where its figures come from."""
 
     title: str
     columns: tuple[Column, ...]
     rows: tuple[tuple[Cell, ...], ...]
     note: str = ""
+    role: Role = ""
+    span: Span | None = None
+    why: Why | None = field(default=None, compare=False, repr=False)
+    """How all of its figures come about, where its rows do not say it each."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title", "note")

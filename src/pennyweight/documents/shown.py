@@ -1,29 +1,28 @@
-"""What every result can do: print itself, and show itself in a notebook."""
+"""What every result can do: print itself, show itself in a notebook, and be handed over."""
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from dataclasses import replace
 from typing import Any
 
 from pennyweight.described import Described
 from pennyweight.documents import html, text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.drawing import draw, inline_picture
 from pennyweight.documents.handout import Handout, sheets_of
-from pennyweight.documents.model import Block, Document
+from pennyweight.documents.model import Document
+from pennyweight.documents.paging import page_of
 from pennyweight.errors import InputError
 from pennyweight.quantities.numbers import whole
 
 __all__ = ["Shown"]
 
 
-class Shown(Described, ABC):
-    """A result that describes itself as a document."""
+class Shown(Described):
+    """A result that has a page."""
 
-    @abstractmethod
     def document(self) -> Document:
         """The result as headings, figures, tables and charts, for any renderer."""
+        made: Document = page_of(self).document(self)
+        return made
 
     def handout(self, document: Document | None = None) -> Handout:
         """The result as it is handed over: on paper, as a page, as a workbook.
@@ -34,24 +33,12 @@ class Shown(Described, ABC):
         >>> rate_facts("6%").handout().document.title
         'The rate 6%'
         """
-        page = document or self.document()
-        page = replace(
-            page, blocks=(*page.blocks, *(block for block in self._working_blocks() if block not in page.blocks))
-        )
+        page, shown = page_of(self), document or self.document()
+        if hasattr(page, "handout"):
+            made: Handout = page.handout(self, shown)
+            return made
         frames = getattr(self, "frames", None)
-        return Handout(
-            page,
-            sheets=lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}),  # type: ignore[attr-defined]
-            whys=self._whys,
-        )
-
-    def _working_blocks(self) -> tuple[Block, ...]:
-        """How the result comes about, for what is handed over; nothing when its page says it already."""
-        return ()
-
-    def _whys(self) -> Whys:
-        """Where the figures of the page come from."""
-        return {}
+        return Handout(shown, lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}))  # type: ignore[attr-defined]
 
     def plot(self, ax: Any = None, *, chart: int = 0) -> Any:
         """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.

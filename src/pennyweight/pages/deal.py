@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
+from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.showing import headed, show_base
 from pennyweight.deals.definition import Definition, Input
 from pennyweight.deals.language.nodes import show
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table
 
-__all__ = ["deal_page"]
+__all__ = ["document"]
 
 
-def deal_page(deal: Definition) -> Document:
+def document(whole: Deal) -> Document:
     """Inputs with their ranges, goals, questions and scenarios."""
+    deal = whole.definition
     columns = (
         Column("Input", words=True), Column("As it stands"), Column("Low"), Column("High"), Column("Name", words=True),
     )  # fmt: skip

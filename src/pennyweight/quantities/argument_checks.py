@@ -41,14 +41,14 @@ def a_mapping(given: object, *, what: str, of: str) -> dict[str, Any]:
     return dict(given)
 
 
-def an_instance(given: object, kind: type[Wanted], *, what: str) -> Wanted:
-    """Return the object when it is of a kind.
+def an_instance(given: object, kind: type[Wanted], *, what: str, called: str = "") -> Wanted:
+    """Return the object when it is of a kind; `called` names it, where that is not the name of its class.
 
     >>> an_instance(5, int, what="five")
     5
     """
     if not isinstance(given, kind):
-        raise InputError(f"{what} is {given!r}; it must be a {kind.__name__}.", at=what)
+        raise InputError(f"{what} is {given!r}; it must be a {called or kind.__name__}.", at=what)
     return given
 
 

@@ -10,25 +10,21 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.analysis.comparing.comparison import Comparison
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.described import Described
-from pennyweight.documents import Block, Cell, Column, Document, Table, Text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import PennyweightError
-from pennyweight.pages.comparing.comparison_whys import change_whys, comparison_whys
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     import pandas as pd
 
-__all__ = ["Change", "Changes", "changes_between"]
+__all__ = ["TELLING", "Change", "Changes", "changes_between"]
 
-_TELLING = ("timeline", "inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "goals")
+TELLING = ("timeline", "inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "goals")
 """The sections that decide figures and verdict; of the others it is only said that they differ."""
 _OTHERS = ("scenarios", "questions", "tables", "checks", "charts")
 _WORDS = ("label", "note", "group", "low", "high", "fixed")
 """What of an entry changes no figure."""
-_MOST = 60
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -89,14 +85,6 @@ class Changes(Shown):
         ]  # fmt: skip
         return {**self.comparison.as_dict(), "changes": told}
 
-    def _whys(self) -> Whys:
-        return {**change_whys(self), **comparison_whys(self.comparison)}
-
-    def document(self) -> Document:
-        """What differs first, then both versions side by side."""
-        page = self.comparison.document()
-        return Document(self.title, (*_blocks(self), *page.blocks), page.subtitle, page.charts)
-
 
 def changes_between(
     old: Mapping[str, Any],
@@ -107,15 +95,15 @@ def changes_between(
     """Compare two documents; `weigh` weighs a document as the old deal was weighed, or raises."""
     before, after = comparison.weighings.values()
     found = []
-    for section in (*_TELLING, *_OTHERS):
+    for section in (*TELLING, *_OTHERS):
         was, now = (_entries(document.get(section), section) for document in (old, new))
         for name in dict.fromkeys([*was, *now]):
             if was.get(name) == now.get(name):
                 continue
             texts = _texts(was.get(name), now.get(name))
-            telling = section in _TELLING and _telling(was.get(name)) != _telling(now.get(name))
+            telling = section in TELLING and _telling(was.get(name)) != _telling(now.get(name))
             moved: dict[str, float | None] = {}
-            verdict: str = before.verdict if section in _TELLING else ""
+            verdict: str = before.verdict if section in TELLING else ""
             if telling:
                 moved, verdict = _alone(old, section, name, now.get(name), before, weigh)
             found.append(Change(section, name, *texts, verdict, moved, bool(verdict)))
@@ -179,32 +167,3 @@ def _alone(
         known = other.value is not None and figure.value is not None
         moved[key] = round((other.value or 0.0) - (figure.value or 0.0), 12) if known else None
     return moved, changed.verdict
-
-
-def _blocks(changes: Changes) -> list[Block]:
-    if not changes.changes:
-        return [Text("The two versions say the same.")]
-    before = next(iter(changes.comparison.weighings.values()))
-    deal = before.definition
-    shown = [name for name in before.goals if name in before.measures] or list(before.measures)[:3]
-    words = ("What differs", "Before", "Now", "Verdict with it alone")
-    figures = (Column(deal.style.headed(deal.label(name), deal.unit(name))) for name in shown)
-    columns = (*(Column(word, words=True) for word in words), *figures)
-    rows = []
-    for one in changes.changes[:_MOST]:
-        cells = []
-        for name in shown:
-            if not one.alone:
-                cells.append(Cell("-", "comparison"))
-            elif name not in one.effects:
-                cells.append(Cell("="))
-            else:
-                moved = one.effects[name]
-                cells.append(Cell("undefined" if moved is None else deal.style.show(moved, deal.unit(name), sign=True)))
-        verdict = one.verdict or ("only with others" if one.section in _TELLING else "-")
-        said = {"money_in": "money in", "money_out": "money out"}.get(one.section, one.section)
-        rows.append((Cell(f"{said}: {one.name}"), Cell(one.old), Cell(one.new, "question"), Cell(verdict), *cells))
-    note = "What each figure moves by when this change alone is made in the old version; = is no move."
-    if len(changes.changes) > _MOST:
-        note += f" {len(changes.changes) - _MOST} more are in CSV and JSON."
-    return [Table("What differs between the two versions", columns, tuple(rows), note)]

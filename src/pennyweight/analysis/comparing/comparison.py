@@ -11,12 +11,8 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.weighing import Weighing, weigh, work_out_together
 from pennyweight.deals.inputs import scenario_names
-from pennyweight.documents import Document
-from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
-from pennyweight.pages.comparing.comparison import comparison_page
-from pennyweight.pages.comparing.comparison_whys import comparison_whys
 from pennyweight.quantities.units import one_currency
 
 if TYPE_CHECKING:
@@ -103,37 +99,6 @@ class Comparison(Shown):
             columns[f"{name} less {self.against}"] = pd.Series(differing, dtype=object)
         return pd.DataFrame(columns).rename_axis("figure")
 
-    def handout(self, document: Document | None = None) -> Handout:
-        """The comparison as it is handed over; in its workbook each figure has the format of its unit.
-
-        `document` is its page, when another one than usual is wanted.
-
-        >>> from importlib.resources import files
-        >>> from pennyweight import Deal
-        >>> both = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).compare(["base", "dear_hull"])
-        >>> both.handout().sheets()[0].columns[1].title
-        'base'
-        """
-        deal = next(iter(self.weighings.values())).definition
-
-        def sheets() -> tuple[Sheet, ...]:
-            (sheet,) = sheets_of({"comparison": self.frame})
-            columns = tuple(SheetColumn(column.title) for column in sheet.columns)
-            width = range(1, len(columns))
-            units = tuple(
-                dict.fromkeys(width, "text" if row[0] == "verdict" else deal.unit(row[0])) for row in sheet.rows
-            )
-            return (Sheet("Comparison", columns, sheet.rows, tuple(units)),)
-
-        page = document or self.document()
-        return Handout(
-            page,
-            sheets,
-            whys=lambda: comparison_whys(self),
-            currency=deal.style.currency,
-            places=deal.style.places,
-        )
-
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         self.work_out(turns=True)
@@ -144,11 +109,6 @@ class Comparison(Shown):
             "differing": self.differing,
             "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
         }
-
-    def document(self) -> Document:
-        """The page of a comparison."""
-        self.work_out()
-        return comparison_page(self)
 
 
 def _single(weighing: Weighing, question: str) -> Any:

@@ -18,10 +18,8 @@ from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Compare, Logic, Name, Node, Sum, names_in, renamed, show, walk
 from pennyweight.deals.undefined import formula_of, value_of
 from pennyweight.described import Described
-from pennyweight.documents import Document
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
-from pennyweight.pages.explaining.why import why_page
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -131,10 +129,6 @@ class Why(Shown):
             **({"note": reason.note} if reason.note else {}),
             "below": [self._plain(one) for one in reason.below],
         }
-
-    def document(self) -> Document:
-        """The tree, a line each."""
-        return why_page(self)
 
 
 def why(weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int) -> Why:

@@ -1,94 +1,30 @@
-"""What looking for the value of an input has found, and its page."""
+"""What looking for the value of an input has found."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any, Literal
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
 
-from pennyweight.described import Described
-from pennyweight.documents import Cell, Column, Document, LinesChart, Table, Text
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.searching.outcome import Answer, Answers
+from pennyweight.deals.definition import Question
+from pennyweight.deals.inputs import Inputs
 from pennyweight.documents.shown import Shown
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Answer", "Answers", "Found", "Side"]
-
-Side = Literal["exactly", "at most", "at least"]
+__all__ = ["Asked", "Found"]
 
 
-@dataclass(frozen=True, slots=True, repr=False)
-class Answer(Described):
-    """One value that answers; `kind` says on which side of it the condition holds.
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What `find` was asked: the model with its question, the scenarios and the inputs in each."""
 
-    >>> from importlib.resources import files
-    >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> answer = deal.find("hull", "npv >= 0").outcomes["base"].answers[0]
-    >>> answer.kind, answer.shown
-    ('at most', 'EUR 537,185.75')
-    """
-
-    value: float
-    kind: Side
-    shown: str
-    note: str = ""
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class Answers(Described):
-    """The answers in one scenario, smallest first, or why there is none.
-
-    >>> from importlib.resources import files
-    >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> found = deal.find("swap_year", "npv < 0").outcomes["base"]
-    >>> found.answers, found.looked
-    ((), (0.0, 12.0))
-    """
-
-    answers: tuple[Answer, ...]
-    reason: str
-    looked: tuple[float, float] = (0.0, 0.0)
-    """The range that was looked through."""
-    edge: bool = False
-    """Whether the best value lies at an end of what was looked through, so that there may be a better one beyond."""
-    always: bool | None = None
-    """True when the condition holds for every value looked at that has its figures, False for none; None when it turns
-    or was not told."""
-
-    def intervals(self) -> list[tuple[str, str]]:
-        """The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.
-
-        >>> Answers((Answer(2.0, "at least", "2"), Answer(5.0, "at most", "5")), "").intervals()
-        [('from 2 to 5', '')]
-        """
-        found: list[tuple[str, str]] = []
-        rest = list(self.answers)
-        while rest:
-            first = rest.pop(0)
-            notes = [first.note]
-            if first.kind == "at least" and rest and rest[0].kind == "at most":
-                last = rest.pop(0)
-                notes.append(last.note)
-                same = first.value == last.value
-                text = first.shown if same else f"from {first.shown} to {last.shown}"
-            else:
-                text = first.shown if first.kind == "exactly" else f"{first.kind} {first.shown}"
-            found.append((text, "; ".join(dict.fromkeys(filter(None, notes)))))
-        return found
-
-    @property
-    def shown(self) -> str:
-        """All of them in one line."""
-        return " or ".join(text for text, _ in self.intervals())
-
-    @property
-    def told(self) -> str:
-        """What stands where the answer is read: `shown`; without an answer "every value" or "none"."""
-        return self.shown or ("every value" if self.always else "none")
+    model: Model
+    question: Question
+    cases: Mapping[str, Inputs]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -114,10 +50,8 @@ class Found(Shown):
     labels: Mapping[str, str]
     choices: tuple[str, ...] = ()
     """The words of the input, when it takes one of several; an answer is the place of one."""
-    curve: LinesChart | None = field(default=None, repr=False)
-    """What is asked over the input, to be drawn."""
-    explain: Callable[[], Mapping[str, Derivation]] | None = field(default=None, repr=False)
-    """What was asked at the answers of each scenario, by its label, worked out when it is wanted."""
+    search: Asked | None = field(default=None, repr=False, compare=False)
+    """What was searched, for whoever looks further: at the answers, just beside them, and over the input."""
 
     @property
     def answers(self) -> dict[str, list[float]]:
@@ -163,40 +97,3 @@ class Found(Shown):
             "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.outcomes.items()},
             "reasons": {name: item.reason for name, item in self.outcomes.items() if item.reason},
         }
-
-    def document(self) -> Document:
-        """One line a scenario and answer."""
-        rows = []
-        for name, item in self.outcomes.items():
-            title = self.labels.get(name, name)
-            if not item.answers:
-                rows.append((Cell(title), Cell(item.told, "question" if item.always else "out"), Cell(item.reason)))
-            for text, notes in item.intervals():
-                rows.append((Cell(title), Cell(text, "question"), Cell(notes)))
-        table = Table(
-            self._title(),
-            (Column("Scenario", words=True), Column(self.input), Column("Remark", words=True)),
-            tuple(rows),
-        )
-        return Document(
-            self.deal, (table, Text(f"Searched between {self.looked_shown}.", "comparison")), "", self._charts()
-        )
-
-    def _title(self) -> str:
-        what = f"{self.label}, as a multiple of its series" if self.by_scale else self.label
-        return f"{what}, so that {self.so_that}"
-
-    def _whys(self) -> Whys:
-        told = self.explain() if self.explain is not None else {}
-        return {(self._title(), label): derivation_table(label, {label: one}) for label, one in told.items()}
-
-    def _charts(self) -> tuple[LinesChart, ...]:
-        """The curve with its answers marked, looked at near them."""
-        if self.curve is None:
-            return ()
-        first = next(iter(self.outcomes.values()))
-        marks = tuple(
-            {one.shown: (one.shown, one.value) for item in self.outcomes.values() for one in item.answers}.values()
-        )
-        title = f"{self.label}: {first.shown or 'no value'}, so that {self.so_that}"
-        return (replace(self.curve, title=title, marks=marks[:8]),)

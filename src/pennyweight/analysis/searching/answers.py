@@ -10,7 +10,6 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.finding.found import Answer, Answers, Side
 from pennyweight.analysis.searching.lockstep_search import (
     Known,
     Probe,
@@ -20,8 +19,9 @@ from pennyweight.analysis.searching.lockstep_search import (
     lowest_between,
     narrowed,
 )
+from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.searching.search_ranges import default_range, is_moment, places_of, wider
-from pennyweight.analysis.showing import show_about, show_base, show_value
+from pennyweight.analysis.showing import Side, show_about, show_base, show_value
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition, Input, Question
 from pennyweight.deals.language.nodes import Compare, Name, Node, show

@@ -10,17 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.weighing.verdict import FALLS_SHORT, NEARLY, PAYS_OFF
 from pennyweight.deals.axis_values import MOST as _MOST
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import input_named, stack
-from pennyweight.documents import Document
-from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
-from pennyweight.pages.varying.variation import variation_page
-from pennyweight.pages.varying.variation_whys import variation_whys
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -55,7 +52,7 @@ class Variation(Shown):
     base: Mapping[str, float]
     definition: Definition
     verdicts: NDArray[np.object_] | None = None
-    """ "pays off", "nearly" or "falls short" of each case, when the deal has goals."""
+    """The verdict of each case, when the deal has goals."""
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -73,27 +70,6 @@ class Variation(Shown):
             columns["verdict"] = self.verdicts.reshape(-1)
         return pd.DataFrame(columns)
 
-    def handout(self, document: Document | None = None) -> Handout:
-        """The variation as it is handed over; in its workbook each column has the format of its unit.
-
-        `document` is its page, when another one than usual is wanted.
-
-        >>> from importlib.resources import files
-        >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-        >>> (sheet,) = deal.vary({"hurdle": ["8%", "9%"]}, show=["npv"]).handout().sheets()
-        >>> [column.unit for column in sheet.columns][:2]
-        ['rate', 'money']
-        """
-        style = self.definition.style
-        named = [*self.inputs, *(name for name in self.figures if name != "pays_off")]
-        units = {name.replace(" ", "_"): self.definition.unit(name) for name in named}
-        page = document or self.document()
-        return Handout(
-            page, lambda: sheets_of({"cases": self.frame}, units), whys=lambda: variation_whys(self, page),
-            currency=style.currency, places=style.places,
-        )  # fmt: skip
-
     def _words(self, name: str, values: Floats) -> Any:
         """Values as they are written: numbers, or the words of a choice."""
         item = self.definition.inputs[name]
@@ -103,10 +79,6 @@ class Variation(Shown):
         """Plain values for JSON."""
         rows = [{key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")]
         return {"format": 1, "deal": self.deal, "scenario": self.scenario, "rows": rows}
-
-    def document(self) -> Document:
-        """A table, and a heat map for two inputs."""
-        return variation_page(self)
 
 
 def vary(
@@ -167,7 +139,7 @@ def _verdicts(deal: Definition, figures: Mapping[str, Floats]) -> NDArray[np.obj
             for goal, one in zip(deal.goals, met, strict=True)]  # fmt: skip
     all_met = np.logical_and.reduce(met)
     all_near = np.logical_and.reduce([one | other for one, other in zip(met, near, strict=True)])
-    return np.where(all_met, "pays off", np.where(all_near, "nearly", "falls short")).astype(object)
+    return np.where(all_met, PAYS_OFF, np.where(all_near, NEARLY, FALLS_SHORT)).astype(object)
 
 
 def _default_measures(deal: Definition, axes: int) -> list[str]:

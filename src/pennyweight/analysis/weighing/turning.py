@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.finding.found import Answers
 from pennyweight.analysis.searching.answers import probes_of, series_of
 from pennyweight.analysis.searching.lockstep_search import Known, Probe, Search, in_step, narrowed
+from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.searching.search_ranges import default_range, places_of
 from pennyweight.deals.compiler.program import asked_name, met_name, slack_name
 from pennyweight.deals.definition import Definition, Input
@@ -20,7 +20,7 @@ from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.described import Described
 from pennyweight.plain_text import listed
 
-__all__ = ["TurningPoint", "answers_and_turns", "turning_points"]
+__all__ = ["Idle", "TurningPoint", "answers_and_turns", "turning_points"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
@@ -30,6 +30,17 @@ _FAR = (0.3, 0.55, 1.0)
 """Where it is looked at next, on a side without a turn."""
 _BLOCK = 64
 """How many searches go together: each input is moved in every case, so memory grows with the square."""
+
+
+Idle = Literal["", "always", "blocked", "apart"]
+"""Why nothing turns: it pays off at every value, some goals are missed at every one, or all are not met by the same."""
+
+_WORDS: dict[Idle, str] = {
+    "": "",
+    "always": "pays off at every value",
+    "blocked": "{blocked} missed at every value",
+    "apart": "no value meets all goals at once",
+}
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -58,7 +69,8 @@ class TurningPoint(Described):
     distance: float | None
     of_range: float | None
     by_scale: bool
-    reason: str
+    idle: Idle = ""
+    """Why nothing turns; empty where something does."""
     goals: tuple[str, ...] = ()
     limit_below: float | None = None
     limit_above: float | None = None
@@ -66,6 +78,11 @@ class TurningPoint(Described):
     choices: tuple[str, ...] = ()
     blocked: tuple[str, ...] = ()
     """The goals that are missed at every value, so that nothing turns."""
+
+    @property
+    def reason(self) -> str:
+        """The same in words."""
+        return _WORDS[self.idle].format(blocked=listed(self.blocked))
 
     @property
     def nearness(self) -> float | None:
@@ -194,8 +211,7 @@ def _turns(
     deal: Definition, item: Input, base: float, reached: list[str], rest: tuple[str, ...]
 ) -> Search[TurningPoint]:
     if not reached and not item.choices:  # nothing moves with it
-        reason = f"{listed(rest)} missed at every value" if rest else "pays off at every value"
-        return _point(item, base, {}, reason, rest)
+        return _point(item, base, {}, "blocked" if rest else "always", rest)
     years = deal.timeline.periods / deal.timeline.per_year
     limits = default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
     places = _places(item, limits, base, _NEAR)
@@ -261,9 +277,9 @@ def _of_choices(item: Input, base: float, known: Known, goals: _Goals) -> Turnin
     pays = goals.pays(known.figures)
     good = tuple(item.choices[round(k)] for k, holds in zip(known.x.tolist(), pays, strict=True) if holds)
     turning = next((k for k, holds in zip(known.x.tolist(), pays, strict=True) if holds != pays[round(base)]), None)
-    reason = "pays off at every value" if pays.all() else "" if good else _blocked(goals, known)
+    idle: Idle = "always" if pays.all() else "" if good else _blocked(goals, known)
     return TurningPoint(
-        item.name, base, None, None, turning, None, None, False, reason, choices=good if turning is not None else (),
+        item.name, base, None, None, turning, None, None, False, idle, choices=good if turning is not None else (),
         blocked=() if good else _never(goals, known),
     )  # fmt: skip
 
@@ -272,7 +288,7 @@ def _point(
     item: Input,
     base: float,
     sides: Mapping[str, tuple[float, tuple[str, ...], bool]],
-    reason: str,
+    idle: Idle,
     blocked: tuple[str, ...],
 ) -> TurningPoint:
     turns = {side: found for side, found in sides.items() if not found[2]}
@@ -288,23 +304,22 @@ def _point(
     below, above = turns.get("below"), turns.get("above")
     return TurningPoint(
         item.name, base, below[0] if below else None, above[0] if above else None,
-        nearest[0] if nearest else None, distance, of_range, item.is_series, "" if nearest else reason,
+        nearest[0] if nearest else None, distance, of_range, item.is_series, "" if nearest else idle,
         nearest[1] if nearest else (), limits.get("below"), limits.get("above"), (),
         blocked if nearest is None else (),
     )  # fmt: skip
 
 
-def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[str, ...], bool]]) -> str:
+def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[str, ...], bool]]) -> Idle:
     pays = goals.pays(known.figures)
     always = bool(pays.all() if pays.size <= 2 else pays[1:-1].all())
     if always or (sides and all(limit for _, _, limit in sides.values()) and pays.any()):
-        return "pays off at every value"
+        return "always"
     return _blocked(goals, known)
 
 
-def _blocked(goals: _Goals, known: Known) -> str:
-    never = _never(goals, known)
-    return f"{listed(never)} missed at every value" if never else "no value meets all goals at once"
+def _blocked(goals: _Goals, known: Known) -> Idle:
+    return "blocked" if _never(goals, known) else "apart"
 
 
 def _never(goals: _Goals, known: Known) -> tuple[str, ...]:

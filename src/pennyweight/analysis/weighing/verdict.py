@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import Final, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,12 +17,31 @@ from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
 
 __all__ = [
-    "Figure", "GoalResult", "VerdictWord", "figure_of", "judged", "refuse_broken_loans", "refuse_broken_periods",
+    "FALLS_SHORT",
+    "NEARLY",
+    "NO_GOALS",
+    "PAYS_OFF",
+    "Figure",
+    "GoalResult",
+    "State",
+    "VerdictWord",
+    "figure_of",
+    "judged",
+    "refuse_broken_loans",
+    "refuse_broken_periods",
     "verdict_of",
-]  # fmt: skip
+]
 
 Floats: TypeAlias = NDArray[np.float64]
 VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
+PAYS_OFF: Final = "pays off"
+NEARLY: Final = "nearly"
+FALLS_SHORT: Final = "falls short"
+NO_GOALS: Final = "no goals"
+"""The verdicts, as they are told everywhere."""
+
+State = Literal["met", "nearly", "missed"]
+"""How a goal fares."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -61,7 +80,7 @@ class GoalResult(Described):
 
     name: str
     label: str
-    state: Literal["met", "nearly", "missed"]
+    state: State
     value: float | None
     side: Literal["at_least", "at_most"]
     bound: float | None
@@ -118,10 +137,10 @@ def verdict_of(goals: Mapping[str, GoalResult]) -> VerdictWord:
     """The verdict: pays off when every goal is met."""
     states = {goal.state for goal in goals.values()}
     if not states:
-        return "no goals"
+        return NO_GOALS
     if states == {"met"}:
-        return "pays off"
-    return "falls short" if "missed" in states else "nearly"
+        return PAYS_OFF
+    return FALLS_SHORT if "missed" in states else NEARLY
 
 
 def refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:

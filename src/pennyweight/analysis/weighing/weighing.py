@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.finding.found import Answers
+from pennyweight.analysis.searching.outcome import Answers
+from pennyweight.analysis.weighing.asked_lines import selection
 from pennyweight.analysis.weighing.checks import checks_of, numbers_inside
 from pennyweight.analysis.weighing.own_tables import TableResult, table_of
 from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
@@ -30,11 +31,9 @@ from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
-from pennyweight.documents.handout import Handout
+from pennyweight.documents.paging import page_of
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
-from pennyweight.pages.weighing.lines_by_period import selection
-from pennyweight.pages.weighing.weighing import weighing_page
 from pennyweight.quantities.argument_checks import a_text
 
 if TYPE_CHECKING:
@@ -298,22 +297,8 @@ class Weighing(Shown):
         """
         periods = None if by is None else selection(self.definition, by, lines, first, last)
         self.work_out()
-        return weighing_page(self, periods=periods)
-
-    def handout(self, document: Document | None = None) -> Handout:
-        """The weighing as it is handed over: what was assumed, why each figure is what it is, sheets of typed values.
-
-        `document` is its page, when another one than usual is wanted.
-
-        >>> from importlib.resources import files
-        >>> from pennyweight import Deal
-        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
-        >>> [sheet.title for sheet in weighing.handout().sheets()][:3]
-        ['Inputs', 'Figures', 'Goals']
-        """
-        from pennyweight.pages.weighing.sheets import weighing_handout
-
-        return weighing_handout(self, document or self.document(), lambda scenario: weigh(self.model, scenario))
+        made: Document = page_of(self).document(self, periods=periods)
+        return made
 
 
 def work_out_together(weighings: Sequence[Weighing], *, turns: bool) -> None:

@@ -4,23 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from pennyweight.core.bonds import factors
-from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.periods import word_for
+from pennyweight.instruments.bonds.coupon_days import Coupons
+from pennyweight.instruments.bonds.priced_bond import First, PricedBond
 from pennyweight.quantities.rates import KnownRate
 from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
     import pandas as pd
-
-    from pennyweight.instruments.bonds.bond import Bond, First
-    from pennyweight.instruments.bonds.coupon_days import Coupons
 
 __all__ = ["BondReport"]
 
@@ -35,7 +31,7 @@ class BondReport(Shown):
     4.039
     """
 
-    bond: Bond
+    bond: PricedBond
     settlement: np.datetime64
     rate: float
     first: First
@@ -47,7 +43,7 @@ class BondReport(Shown):
     convexity: float
 
     @classmethod
-    def of(cls, bond: Bond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
+    def of(cls, bond: PricedBond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
         """Work out every figure at a yield.
 
         `day` is the settlement, `rate` the yield; `first` and `currency` as in `Bond.report`.
@@ -71,8 +67,6 @@ class BondReport(Shown):
             bond.modified_duration(known, day, first=first),
             bond.convexity(known, day, first=first),
         )
-
-    PAYMENTS: ClassVar[str] = "Payments to come, per 100 of face"
 
     @property
     def style(self) -> Style:
@@ -124,7 +118,7 @@ class BondReport(Shown):
             "coupons_worth": float((left.coupons * self.factors).sum()),
             "face_worth": float((left.redemption * self.factors).sum()),
             "formula": self.formula,
-            "numbers": self._numbers(),
+            "numbers": self.numbers,
             "payments": [
                 {"date": str(day), "coupon": float(coupon), "face": float(face), "factor": float(factor)}
                 for day, coupon, face, factor in zip(
@@ -132,76 +126,6 @@ class BondReport(Shown):
                 )
             ],
         }
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.bonds.bond_whys import bond_whys
-
-        return bond_whys(self)
-
-    def document(self) -> Document:
-        """Figures, payments with their worth, and the check that they add up."""
-        bond, style, left = self.bond, self.style, self.payments
-        effective = (1 + self.rate / bond.compounding) ** bond.compounding - 1
-        coupons = float((left.coupons * self.factors).sum())
-        face = float((left.redemption * self.factors).sum())
-
-        def money(value: float) -> str:
-            return style.show(value, "money", places=4)
-
-        quoted = f"a year, {word_for(bond.compounding)} ({style.show(effective, 'rate')} effective)"
-        lines = [
-            FigureLine("Yield", Cell(style.show(self.rate, "rate", places=4), "question"), quoted),
-            FigureLine("Clean price", Cell(money(self.clean), "question"), "per 100 of face"),
-            FigureLine("Accrued interest", Cell(money(self.accrued)), f"by {bond.day_count}" if self.accrued else ""),
-            FigureLine("Dirty price", Cell(money(self.dirty)), "what is paid"),
-            FigureLine("Macaulay duration", Cell(style.show(self.macaulay_duration, "years", places=4)), "years"),
-            FigureLine(
-                "Modified duration",
-                Cell(style.show(self.modified_duration, "years", places=4)),
-                "if the yield rises by 1%, the price falls by about this many percent",
-            ),
-            FigureLine("Convexity", Cell(style.show(self.convexity, "number", places=4)), "years squared"),
-        ]
-        if bond.current_yield(self.clean):
-            lines.append(
-                FigureLine(
-                    "Current yield",
-                    Cell(style.show(bond.current_yield(self.clean), "rate", places=4)),
-                    "coupons of a year over the clean price",
-                )
-            )
-        if not bond.current_yield(self.clean):
-            discount, simple = (
-                bond.discount_rate(self.clean, self.settlement),
-                bond.simple_yield(self.clean, self.settlement),
-            )
-            lines.append(
-                FigureLine("Discount rate", Cell(style.show(discount, "rate", places=4)), "a year, by actual/360")
-            )
-            lines.append(
-                FigureLine("Simple yield", Cell(style.show(simple, "rate", places=4)), "a year, by actual/365")
-            )
-        elif not bond.perpetual:
-            lines.append(FigureLine("Worth of the coupons", Cell(money(coupons)), "in the dirty price"))
-            lines.append(FigureLine("Worth of the face", Cell(money(face)), "in the dirty price"))
-        formula, numbers = self.formula, self._numbers()
-        blocks: list[Block] = [
-            Figures(f"On {self.settlement}", tuple(lines)),
-            Text(f"Formula: {formula}."),
-            Text(f"Numbers in: {numbers}, which gives {money(self.dirty)}."),
-            self._table(style),
-        ]
-        if not bond.perpetual:
-            gap = abs(coupons + face - self.dirty)
-            blocks.append(
-                Checks(((bool(gap <= 1e-9 * self.dirty), "The payments' present values add up to the dirty price."),))
-            )
-        how = (
-            "simple interest in the broken period"
-            if self.first == "simple"
-            else "compound in every period, the broken one included"
-        )
-        return Document(f"A bond of {bond.coupon}, {self._until()}", tuple(blocks), f"Discounting: {how}.")
 
     @property
     def formula(self) -> str:
@@ -218,7 +142,8 @@ class BondReport(Shown):
         """Whether the next coupon of a perpetual bond is not like the others."""
         return self.bond.perpetual and abs(float(self.payments.coupons[0] - self.payments.coupons[-1])) > 1e-12
 
-    def _numbers(self) -> str:
+    @property
+    def numbers(self) -> str:
         """What is put into the formula."""
         i, wait = self.rate / self.bond.compounding, self.payments.wait
         if self.bond.perpetual:
@@ -229,30 +154,3 @@ class BondReport(Shown):
             return told
         count = self.payments.dates.size
         return f"i = {i:.8f} a period, w = {wait:.6f} periods to the next payment, {count} payments"
-
-    def _until(self) -> str:
-        return "perpetual" if self.bond.perpetual else f"due {self.bond.maturity}"
-
-    def _table(self, style: Style) -> Table:
-        columns = (
-            Column("Date", words=True),
-            Column("Coupon"),
-            Column("Face"),
-            Column("Factor"),
-            Column("Present value"),
-        )
-        left = self.payments
-        rows = [
-            (
-                Cell(str(day)),
-                Cell(style.show(float(coupon), "money", places=4), "in"),
-                Cell(style.show(float(face), "money", places=2), "in") if face else Cell("-", "comparison"),
-                Cell(f"{factor:.8f}", "comparison"),
-                Cell(style.show(float((coupon + face) * factor), "money", places=4), "in"),
-            )
-            for day, coupon, face, factor in zip(left.dates, left.coupons, left.redemption, self.factors, strict=True)
-        ]
-        if len(rows) > 16:
-            rows = [*rows[:7], (Cell("…", "comparison"),) * 5, *rows[-7:]]
-        note = "The next ten of payments without end." if self.bond.perpetual else ""
-        return Table(self.PAYMENTS, columns, tuple(rows), note)

@@ -4,29 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.documents import Block, Cell, Checks, Column, Document, Table, Text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
-from pennyweight.documents.tables import ends, rows_at
+from pennyweight.instruments.flows.measured_flows import MeasuredFlows
 from pennyweight.quantities.numbers import whole
-from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.flows.cash_flows import CashFlows
-
 __all__ = ["FlowsWorking"]
 
 Floats: TypeAlias = NDArray[np.float64]
-
-_PLACES = 8
-"""Decimals of an exact factor in the table."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -38,7 +30,7 @@ class FlowsWorking(Shown):
     [1.0, 0.9346, 0.8734]
     """
 
-    flows: CashFlows
+    flows: MeasuredFlows
     rate: float
     places: int | None
 
@@ -86,48 +78,3 @@ class FlowsWorking(Shown):
                 for t, flow, factor in zip(self.flows.times, self.flows.amounts, self.factors, strict=True)
             ],
         }
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.flows.flow_whys import row_whys
-
-        shown = ends(self.flows.amounts.size, 12, spared=6)
-        return row_whys(
-            "Step by step", self.flows, self.rate, self.factors, shown=shown, digits_shown=_PLACES, places=self.places
-        )
-
-    def document(self) -> Document:
-        """Formula, table, sum, and how far the hand's answer is from the exact one."""
-        flows, style = self.flows, Style(self.flows.currency)
-        dated = flows.dates is not None
-        columns = (Column("Date" if dated else flows.period.capitalize(), words=True), Column("Years"), Column("Flow"))
-
-        def row(k: int) -> tuple[Cell, ...]:
-            amount, factor = float(flows.amounts[k]), float(self.factors[k])
-            way: Literal["in", "out"] = "in" if amount >= 0 else "out"
-            return (
-                Cell(str(flows.dates[k]) if flows.dates is not None else str(k)),
-                Cell(f"{flows.times[k]:.4f}", "comparison"),
-                Cell(style.show(amount, "money"), way),
-                Cell(f"{factor:.{_PLACES if self.places is None else self.places}f}", "comparison"),
-                Cell(style.show(amount * factor, "money"), way),
-            )
-
-        count = flows.amounts.size
-        shown, note = rows_at(count, ends(count, 12, spared=6), row, "flows")
-        table = Table("Step by step", (*columns, Column("Factor"), Column("Present value")), shown, note)
-        total = style.with_unit(self.by_hand, "money")
-        blocks: list[Block] = [
-            Text(f"Formula: npv = sum of flow × (1 + r)^-t, with r = {self.rate:.4%} a year, effective."),
-            table,
-            Text(f"The present values add up to {total}."),
-        ]
-        if self.places is not None:
-            away = style.show(self.by_hand - self.answer, "money", sign=True)
-            exact = style.with_unit(self.answer, "money")
-            blocks.append(
-                Text(f"With exact factors it is {exact}; rounding them to {self.places} places makes {away}.")
-            )
-            return Document("Present value, worked out", tuple(blocks))
-        size = float(np.abs(flows.amounts * self.factors).sum()) or 1.0
-        agrees = bool(abs(self.by_hand - self.answer) <= 1e-9 * size)
-        return Document("Present value, worked out", (*blocks, Checks(((agrees, "The sum is the NPV."),))))

@@ -1,41 +1,22 @@
-"""A loan to the cent: its terms, what happens to it, and its schedule as the lender's books have it."""
+"""A loan to the cent, and what can be asked of it."""
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping, Sequence
-from dataclasses import KW_ONLY, dataclass, field, fields
-from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal
+from dataclasses import dataclass
+from typing import Any
 
-from pennyweight.core.loans.exact import Books, keep_books
-from pennyweight.described import frozen
-from pennyweight.documents import Document
-from pennyweight.documents.derivation import Whys
-from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, NoAnswer, nearest
-from pennyweight.instruments.loans.books.events import Event, PaymentHoliday, Recurring
-from pennyweight.instruments.loans.books.percentage_rate import loan_apr
-from pennyweight.instruments.loans.books.schedule import Schedule
-from pennyweight.instruments.loans.books.terms import LoanTerms, settle
-from pennyweight.instruments.loans.books.timetable import Timetable
-from pennyweight.quantities.argument_checks import a_list, a_text
-from pennyweight.quantities.dates import read_date
-from pennyweight.quantities.rates import KnownRate
-
-if TYPE_CHECKING:
-    from pennyweight.instruments.loans.asked.loan_study import LoanStudy
-    from pennyweight.instruments.loans.asked.what_if import Extra, Offer, Refinancing
+from pennyweight.instruments.loans.asked import what_if
+from pennyweight.instruments.loans.asked.loan_study import LoanStudy
+from pennyweight.instruments.loans.asked.loan_values import loan_values
+from pennyweight.instruments.loans.asked.what_if import Extra, Offer, Refinancing
+from pennyweight.instruments.loans.books.booked_loan import BookedLoan, Date
 
 __all__ = ["Loan"]
 
-Moves = Literal["payment", "term"]
-BalanceMoves = Literal["last payment", "payment", "term"]
-Date = str | dt.date
-
 
 @dataclass(frozen=True, repr=False)
-class Loan(Shown):
+class Loan(BookedLoan):
     """A loan and everything that happens to it. Of amount, rate, term and payment leave one out: it is worked out.
 
     Args:
@@ -69,131 +50,6 @@ class Loan(Shown):
     99999.91
     """
 
-    amount: Any = None
-    rate: Any = None
-    _: KW_ONLY
-    years: str | float | None = None
-    months: str | float | None = None
-    payment: Any = None
-    per_year: str | int = 12
-    compounding: str | int | None = None
-    paid: Literal["end", "start"] = "end"
-    repaid: str = "level payment"
-    interest_only: str | float | None = None
-    amortized_over: str | float | None = None
-    residual: str | float | None = None
-    start: Date | None = None
-    first_payment: Date | None = None
-    interest: str = "equal periods"
-    fee_up_front: str | float | None = None
-    fee_added: str | float | None = None
-    fee_each: str | float | None = None
-    rounding: Literal["half up", "half even", "payment up"] | None = "half up"
-    events: Sequence[Event | tuple[Any, str, Any]] = ()
-    extras: Sequence[Recurring] = ()
-    holidays: Sequence[PaymentHoliday] = ()
-    rate_moves: Moves = "payment"
-    extra_moves: Moves = "term"
-    holiday_moves: Moves = "payment"
-    balance_moves: BalanceMoves = "last payment"
-    payments_before: int = 0
-    as_of: Date | None = None
-    currency: str = ""
-    locale: str = "en"
-    title: str = ""
-    terms: LoanTerms = field(init=False, repr=False, compare=False)
-    """The terms in smallest units."""
-    given: dict[str, Any] = field(init=False, repr=False, compare=False)
-    """The terms as they were given."""
-
-    def __post_init__(self) -> None:
-        super().__post_init__()
-        a_text(self.title, what="title")
-        events = [_event(one) for one in a_list(self.events, what="events", of="events")]
-        frozen(self, events=events)
-        for name, kind in (("extras", Recurring), ("holidays", PaymentHoliday)):
-            listed = a_list(getattr(self, name), what=name, of=kind.__name__)
-            if wrong := [one for one in listed if not isinstance(one, kind)]:
-                raise InputError(f"{name} hold {wrong[0]!r}; each must be a {kind.__name__}.", at=name)
-            frozen(self, **{name: listed})
-        given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
-        _leave_out_worked_out(given)
-        object.__setattr__(self, "given", given)
-        terms = settle(given)
-        object.__setattr__(self, "terms", terms)
-        filled = {"amount": terms.lent, "payment": self.agreed.payment}
-        for name, value in filled.items():
-            object.__setattr__(self, name, value if given[name] is not None else WorkedOut(value))
-        rate = terms.rate.value
-        kept = KnownRate(rate, terms.said_compounding) if given["rate"] is not None else WorkedOutRate(rate)
-        object.__setattr__(self, "rate", kept)
-
-    def but(self, **changes: Any) -> Loan:
-        """The same loan with other terms; one that was worked out is worked out again. `changes` are terms by name.
-
-        >>> Loan(100_000, "6%", years=30).but(years=15).payment
-        843.86
-        """
-        for name in changes:
-            if name not in self.given:
-                raise InputError(f"A loan has no '{name}'{nearest(name, self.given) or '.'}")
-        return Loan(**{**self.given, **changes})
-
-    @cached_property
-    def agreed(self) -> Schedule:
-        """The schedule as agreed, before anything happened."""
-        books = keep_books(self.terms.agreement)
-        self.refuse_stuck(books)
-        return Schedule(self.terms, books)
-
-    @cached_property
-    def schedule(self) -> Schedule:
-        """The schedule as it is, with everything that happens."""
-        if not (self.events or self.extras or self.holidays):
-            return self.agreed
-        table = self.timetable
-        books = keep_books(table.agreement(), table.entries)
-        self.refuse_stuck(books)
-        return Schedule(self.terms, books, timetable=table)
-
-    @cached_property
-    def timetable(self) -> Timetable:
-        """The events placed among the payments."""
-        events = [_event(event) for event in self.events]
-        rows = 2 * len(self.agreed.rows) + 24
-        return Timetable(self.terms, events, self.extras, self.holidays, rows)
-
-    @cached_property
-    def made(self) -> int:
-        """How many payments lie on or before the day the key facts are told for."""
-        calendar = self.terms.calendar
-        if self.as_of is not None:
-            if calendar is None:
-                raise InputError(
-                    "as_of is a date, and the loan has none; give the start or the first payment.", at="as_of"
-                )
-            day = read_date(self.as_of, what="as_of")
-            if day < calendar.start:
-                raise InputError(f"as_of is {day}, before the start of the loan on {calendar.start}.", at="as_of")
-            return min(calendar.made_by(day), len(self.schedule.rows))
-        known = self.timetable.last_known if self.events else None
-        if known is not None and calendar is not None:
-            return min(calendar.made_by(known), len(self.schedule.rows))
-        return 0
-
-    @cached_property
-    def apr(self) -> float | None:
-        """The yearly percentage rate of the loan as agreed, fees included, by unit-periods (Regulation Z, app. J).
-
-        None when no single rate fits.
-        """
-        return loan_apr(self.agreed, "us")
-
-    @cached_property
-    def apr_eu(self) -> float | None:
-        """The annual percentage rate of charge of the loan as agreed, fees included, by the EU directives' equation."""
-        return loan_apr(self.agreed, "eu")
-
     def extras_table(self, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
         """What each extra amount, with every payment from the next one on, saves against the loan as it is.
 
@@ -202,9 +58,7 @@ class Loan(Shown):
         >>> [(row.payments_saved, row.interest_saved) for row in Loan(100_000, "6%", years=30).extras_table([100])]
         [(108, 39900.41)]
         """
-        from pennyweight.instruments.loans.asked.what_if import extras_table
-
-        return extras_table(self, amounts)
+        return what_if.extras_table(self, amounts)
 
     def extra_needed(self, paid_off_by: Date | int) -> Extra:
         """The smallest extra amount, with every payment from the next one on, that pays the loan off by a day.
@@ -214,11 +68,9 @@ class Loan(Shown):
         >>> Loan(100_000, "6%", years=30).extra_needed(180).extra
         244.31
         """
-        from pennyweight.instruments.loans.asked.what_if import extra_needed
+        return what_if.extra_needed(self, paid_off_by)
 
-        return extra_needed(self, paid_off_by)
-
-    def offers(self, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
+    def offers(self, others: Mapping[str, BookedLoan]) -> tuple[Offer, ...]:
         """Key figures of this loan and of others by name, as agreed.
 
         InputError when one of `others` is no Loan, is in another currency, or has the name of this loan.
@@ -227,9 +79,7 @@ class Loan(Shown):
         >>> [(offer.name, offer.total_paid) for offer in rows]
         [('bank', 1032.8), ('agency', 1052.9)]
         """
-        from pennyweight.instruments.loans.asked.what_if import offers
-
-        return offers(self, others)
+        return what_if.offers(self, others)
 
     def refinancing(
         self, *, on: Date | int, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any
@@ -248,9 +98,7 @@ class Loan(Shown):
         >>> found.pays_after, found.gain
         (18, 22698.44)
         """
-        from pennyweight.instruments.loans.asked.what_if import refinancing
-
-        return refinancing(self, on=on, costs=costs, horizon=horizon, terms=terms)
+        return what_if.refinancing(self, on=on, costs=costs, horizon=horizon, terms=terms)
 
     def working(self) -> LoanStudy:
         """The loan with its working: how each payment came to be, the first ones step by step.
@@ -259,29 +107,7 @@ class Loan(Shown):
         >>> round(shown["payments"][0]["not_rounded"], 4)
         599.5505
         """
-        from pennyweight.instruments.loans.asked.loan_study import LoanStudy
-
         return LoanStudy(self, working=True)
-
-    @property
-    def frame(self) -> Any:
-        """The schedule as it is, a row a payment (see `Schedule.frame`)."""
-        return self.schedule.frame
-
-    @property
-    def frames(self) -> dict[str, Any]:
-        """`payments` and `years` as it is, `agreed_payments` and `agreed_years` before anything happened."""
-        return {
-            "payments": self.schedule.frame,
-            "years": self.schedule.yearly,
-            "agreed_payments": self.agreed.frame,
-            "agreed_years": self.agreed.yearly,
-        }
-
-    @property
-    def checks(self) -> tuple[tuple[bool, str], ...]:
-        """What the schedule checks of itself."""
-        return self.schedule.checks
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON.
@@ -289,63 +115,4 @@ class Loan(Shown):
         >>> sorted(Loan(1_000, "6%", years=1).as_dict())[:3]
         ['amount', 'apr', 'apr_eu']
         """
-        from pennyweight.pages.loans.loan import loan_as_dict
-
-        return loan_as_dict(self)
-
-    def document(self) -> Document:
-        """Key facts as agreed and as it is, the years, the payments, and the checks."""
-        from pennyweight.pages.loans.loan import loan_document
-
-        return loan_document(self)
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.loans.loan_whys import loan_whys
-
-        return loan_whys(self)
-
-    def refuse_stuck(self, books: Books) -> None:
-        """NoAnswer when books of this loan never come to an end.
-
-        `books` are those of this loan.
-
-        >>> loan = Loan(1_000, "6%", years=1)
-        >>> loan.refuse_stuck(loan.schedule.books)
-        """
-        if books.stuck is None:
-            return
-        number, payment, interest = books.stuck
-        style, money = self.terms.style, self.terms.money
-        shown = [style.show(money(value), "money") for value in (payment, interest)]
-        if number > 1_000 or payment > interest:
-            raise NoAnswer(f"After {number:,} payments of {shown[0]} the loan is still not paid off; pay more.")
-        what = "first interest of" if number == 1 else f"interest of payment {number},"
-        raise NoAnswer(f"The payment of {shown[0]} never covers the {what} {shown[1]}.")
-
-
-class WorkedOut(float):
-    """An amount that a loan worked out: a float that is worked out anew when the loan is made with other terms."""
-
-
-class WorkedOutRate(KnownRate):
-    """A rate that a loan worked out."""
-
-
-def _leave_out_worked_out(given: dict[str, Any]) -> None:
-    """Of amount, rate, term and payment one follows from the others: the one that did before, where all are given."""
-    level = isinstance(given["repaid"], str) and given["repaid"] == "level payment"
-    has_term = given["years"] is not None or given["months"] is not None
-    if level and not (has_term and all(given[name] is not None for name in ("amount", "rate", "payment"))):
-        return
-    for name in ("payment", "amount", "rate") if level else ("payment",):
-        if isinstance(given[name], WorkedOut | WorkedOutRate):
-            given[name] = None
-            return
-
-
-def _event(given: Any) -> Event:
-    if isinstance(given, Event):
-        return given
-    if not isinstance(given, tuple | list) or len(given) != 3:
-        raise InputError(f"events hold {given!r}; each must be an Event, or (when, what, amount).")
-    return Event(*given)
+        return loan_values(self)

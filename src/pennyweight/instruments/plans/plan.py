@@ -1,118 +1,23 @@
-"""A pot or a debt worked out: its answer, what it means in practice, and its working step by step."""
+"""A pot or a debt worked out: its answer, and its working."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
 from math import expm1, floor, inf, log1p
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from pennyweight.core import annuity
-from pennyweight.core.annuity import Paid
-from pennyweight.core.rate_forms import effective_rate
-from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
-from pennyweight.quantities.periods import PER_YEAR
+from pennyweight.instruments.plans.plan_formula import PlanFormula, plan_formula
+from pennyweight.instruments.plans.plan_terms import PlanTerms, Step
+from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.rates import KnownRate
-from pennyweight.quantities.units import Style
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from pennyweight.instruments.plans.plan_working import PlanWorking
-
-__all__ = ["Plan", "PlanKind", "PlanTerms", "Step"]
-
-
-@dataclass(frozen=True, slots=True)
-class PlanKind:
-    """One of the three: its word, the names of its five quantities, the sign of its payments, and its habits."""
-
-    word: str
-    names: tuple[str, str, str, str, str]
-    sign: int
-    per_year: int
-    quoted: bool
-    """Whether a bare rate is quoted, compounding as often as is paid."""
-    usual: str
-
-
-@dataclass(frozen=True, slots=True)
-class PlanTerms:
-    """The five quantities per period (None: unknown), and how payments are made.
-
-    >>> from pennyweight import grow
-    >>> grow(opening=1_000, rate="5%", years=2)
-    Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
-    """
-
-    kind: PlanKind
-    find: str
-    start: float | None
-    pay: float | None
-    i: float | None
-    n: float | None
-    end: float | None
-    g: float
-    wait: float
-    often: int
-    quoted: float
-    """How often a year the rate is said to compound; 0: it is effective."""
-    paid: Paid
-    style: Style
-
-    @property
-    def known_start(self) -> float:
-        """The start; 0 when it is the unknown."""
-        return self.start or 0.0
-
-    @property
-    def known_pay(self) -> float:
-        """The first payment."""
-        return self.pay or 0.0
-
-    @property
-    def known_i(self) -> float:
-        """The rate per period."""
-        return self.i or 0.0
-
-    @property
-    def known_n(self) -> float:
-        """The number of payments."""
-        return self.n or 0.0
-
-    @property
-    def known_end(self) -> float:
-        """The end."""
-        return self.end or 0.0
-
-    @property
-    def is_lump_sum(self) -> bool:
-        """Whether nothing is paid along the way, so that the term need not make whole payments."""
-        return self.find != self.kind.names[1] and not self.pay
-
-    @property
-    def period(self) -> str:
-        """The word for a period."""
-        words = {times: word for word, times in PER_YEAR.items()}
-        return words.get(self.often, "period")
-
-    def yearly(self, per_period: float) -> float:
-        """A rate per period as an effective yearly one."""
-        if per_period <= -1:
-            return KnownRate(-1.0)
-        return KnownRate(float(effective_rate(per_period * self.often, self.often)))
-
-
-class Step(NamedTuple):
-    """One period of a pot or a debt."""
-
-    period: int
-    opening: float
-    interest: float
-    paid: float
-    closing: float
+__all__ = ["Plan", "PlanWorking"]
 
 
 @dataclass(frozen=True, repr=False)
@@ -262,38 +167,7 @@ class Plan(Shown):
         >>> grow(opening=1_000, rate="5%", years=2).working().plan.answer
         1102.5
         """
-        from pennyweight.instruments.plans.plan_working import PlanWorking
-
         return PlanWorking(self, places)
-
-    def _working_blocks(self) -> tuple[Block, ...]:
-        return self.working().document().blocks
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.plans.plan_whys import plan_whys
-
-        return plan_whys(self)
-
-    def document(self) -> Document:
-        """The answer, what it means in practice, and the command that gives a debt to the cent."""
-        t, style = self.terms, self.terms.style
-        lines = [FigureLine(_words(self.find).capitalize(), Cell(self.shown(self.find), "question"), self._practice())]
-        lines += [
-            FigureLine(_words(name).capitalize(), Cell(self.shown(name))) for name in t.kind.names if name != self.find
-        ]
-        total = sum(step.paid for step in self.steps())
-        interest = sum(step.interest for step in self.steps())
-        if t.known_n != inf and not t.is_lump_sum:
-            word = {"grow": "Paid in", "repay": "Total paid", "withdraw": "Total taken out"}[t.kind.word]
-            lines += [
-                FigureLine(word, Cell(style.with_unit(total, "money"))),
-                FigureLine("Total interest", Cell(style.with_unit(interest, "money"))),
-            ]
-        blocks: list[Block] = [Figures("Answer", tuple(lines)), Text(self._habits(), "comparison")]
-        if t.kind.word == "repay" and t.known_n != inf:
-            blocks.append(Text(f"Unrounded. {self._to_the_cent()}", "comparison"))
-        titles = {"grow": "Growing a pot", "repay": "Paying down a debt", "withdraw": "Living on a pot"}
-        return Document(titles[t.kind.word], tuple(blocks))
 
     def shown(self, name: str) -> str:
         """One of the five as it is shown.
@@ -311,52 +185,50 @@ class Plan(Shown):
             return "forever" if t.known_n == inf else t.style.with_unit(self.quantities[name], "years")
         return t.style.with_unit(self.quantities[name], "money")
 
-    def _practice(self) -> str:
-        if self.find != "years":
-            return ""
-        if self.terms.is_lump_sum:
-            whole = abs(self.terms.known_n - self.whole_payments) <= 1e-9 * max(self.terms.known_n, 1.0)
-            return "" if whole else f"reached in period {self.whole_payments + 1}"
-        count = self.whole_payments
-        if self.last_payment is None:
-            return f"{count} payments"
-        if self.last_payment == 0:
-            return f"reached in period {count + 1}, by interest alone after {count} {_words(self.terms.kind.names[1])}s"
-        return f"{count} payments in full, then one of {self.terms.style.show(self.last_payment, 'money')}"
 
-    def _to_the_cent(self) -> str:
-        """The `loan` command that gives the same debt as a lender's books have it, where it can."""
-        t = self.terms
-        count = t.known_n
-        if (
-            t.paid == "start"
-            or t.is_lump_sum
-            or t.g
-            or t.wait
-            or t.known_end
-            or (abs(count - round(count)) > 1e-9 and self.find != "years")
-        ):
-            return "A lender's books round every payment to the cent."
-        owed, rate = f"{t.known_start:.{t.style.places}f}", f"{self.nominal * 100:.10g}%"
-        years = f"--payment {t.known_pay:.2f}" if self.find == "years" else f"--years {count / t.often:g}"
-        often = "" if t.often == 12 else f" --per-year {t.often}"
-        if t.quoted != t.often:
-            often += f" --compounding {'continuous' if t.quoted == inf else f'{t.quoted:g}'}"
-        currency = f" --currency {t.style.currency}" if t.style.currency else ""
-        return f"To the cent: pennyweight loan --amount {owed} --rate {rate} {years}{often}{currency}"
+@dataclass(frozen=True, repr=False)
+class PlanWorking(Shown):
+    """The working of a plan: known, asked, formula in symbols, numbers put in, step by step.
 
-    def _habits(self) -> str:
-        t = self.terms
-        pay = _words(t.kind.names[1])
-        if t.is_lump_sum:
-            return f"Nothing is paid along the way; interest is added each {t.period}."
-        said = f"A {pay} at the {t.paid} of each {t.period}"
-        if t.g:
-            said += f", growing by {t.yearly(t.g):.2%} a year from one to the next"
-        if t.wait:
-            said += f", the first period beginning after {t.wait / t.often:g} years"
-        return said + "."
+    >>> from pennyweight import grow
+    >>> working = grow(opening=1_000, rate="5%", years=2).working(places=4)
+    >>> working.plan.find, working.places
+    ('closing', 4)
+    """
 
+    plan: Plan
+    places: int | None
 
-def _words(name: str) -> str:
-    return name.replace("_", " ")
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.places is not None:
+            object.__setattr__(self, "places", whole(self.places, what="places", least=0, most=12))
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """The steps."""
+        return self.plan.frame
+
+    @property
+    def formula(self) -> str:
+        """The formula in symbols, solved for the unknown where that can be done."""
+        return self.told.symbols
+
+    @property
+    def by_hand(self) -> float | None:
+        """The answer with factors rounded to `places`; None when none are asked for or the answer needs no factor."""
+        return self.told.by_hand
+
+    def as_dict(self) -> dict[str, Any]:
+        """The plan's own values, with formula and steps."""
+        symbols, numbers, by_hand = self.told.symbols, self.told.numbers, self.told.by_hand
+        steps = [step._asdict() for step in self.plan.steps()]
+        found: dict[str, Any] = {"formula": symbols, "numbers": numbers, "steps": steps}
+        if by_hand is not None:
+            found |= {"places": self.places, "by_hand": by_hand, "difference": by_hand - self.plan.answer}
+        return {**self.plan.as_dict(), "working": found}
+
+    @cached_property
+    def told(self) -> PlanFormula:
+        """The formula with its numbers in."""
+        return plan_formula(self.plan.terms, self.places)

@@ -26,7 +26,8 @@ from pennyweight.core.annuity import Paid
 from pennyweight.core.brackets import turn_between
 from pennyweight.core.irr import find_rates as irr
 from pennyweight.errors import InputError, NoAnswer, SeveralAnswers, choice, nearest
-from pennyweight.instruments.plans.plan import Plan, PlanKind, PlanTerms
+from pennyweight.instruments.plans.plan import Plan
+from pennyweight.instruments.plans.plan_terms import PlanKind, PlanTerms
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.periods import read_compounding, read_per_year

@@ -4,19 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import inf, isfinite, log, log1p
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any
 
 from pennyweight.core.rate_forms import discount_from_effective, effective_from_discount, nominal_rate
-from pennyweight.documents import Cell, Column, Document, FigureLine, Figures, Table, Text
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_flag
 from pennyweight.quantities.numbers import LARGEST
-from pennyweight.quantities.periods import FREQUENCIES, read_compounding, word_for
+from pennyweight.quantities.periods import FREQUENCIES, read_compounding
 from pennyweight.quantities.rates import KnownRate, Rate, read_rate
-from pennyweight.quantities.units import Style, read_value
+from pennyweight.quantities.units import read_value
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -92,8 +90,6 @@ class RateFacts(Shown):
     inflation: float | None
     times: float
 
-    TABLE: ClassVar[str] = "The same rate, quoted"
-
     @property
     def nominal(self) -> float:
         """Quoted, compounding as asked."""
@@ -146,55 +142,6 @@ class RateFacts(Shown):
             "years": self.years(),
             "forms": {word: quoted for word, (quoted, _) in self.forms.items()},
         }
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.rates.rate_whys import rate_whys
-
-        return rate_whys(self)
-
-    def document(self) -> Document:
-        """Both forms, the time to multiply, and every way to compound."""
-        style = Style()
-        word = word_for(self.compounding)
-
-        def shown(rate: float) -> str:
-            return style.show(rate, "rate", places=4)
-
-        lines = [
-            FigureLine("Effective", Cell(shown(self.effective), "question"), "a year"),
-            FigureLine("Quoted", Cell(shown(self.nominal)), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m"),
-        ]
-        lines.append(
-            FigureLine(
-                "In advance", Cell(shown(self.in_advance)), f"a year, {word}: interest taken at the start, a discount"
-            )
-        )
-        years = self.years()
-        multiple = "doubles" if self.times == 2 else f"comes to {self.times:g} times"
-        reason = "" if years is not None else "never at this rate"
-        lines.append(
-            FigureLine(
-                f"A pot {multiple} in", Cell(style.with_unit(years, "years")), reason or "log(times) / log(1 + rate)"
-            )
-        )
-        if self.inflation is not None:
-            real = (1 + self.effective) / (1 + self.inflation) - 1
-            lines.append(
-                FigureLine(
-                    "Real",
-                    Cell(shown(real)),
-                    f"a year, with prices rising {self.inflation:.2%}: (1 + rate) / (1 + rise) - 1",
-                )
-            )
-        rows = tuple(
-            (Cell(way), Cell(shown(quoted)), Cell("-" if way == "continuous" else shown(each)))
-            for way, (quoted, each) in self.forms.items()
-        )
-        table = Table(self.TABLE, (Column("Compounding", words=True), Column("Quoted"), Column("Per period")), rows)
-        return Document(
-            f"The rate {self.given}",
-            (Figures("Forms", tuple(lines)), table, Text("All of these rates earn the same in a year.", "comparison")),
-        )
 
 
 def rate_facts(

@@ -1,41 +1,44 @@
-"""How a comparison describes itself, as a document."""
+"""The page of a comparison: what differs, figures, answers, tables and goals, a column a scenario or deal."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, TypeAlias
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.analysis.comparing.comparison import Comparison
+from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.showing import headed, show_base, show_figure
-from pennyweight.documents import Block, Cell, Chart, Column, Document, LinesChart, Table, Verdict
-from pennyweight.documents.model import Tone
-from pennyweight.pages.weighing.own_tables import axis_value, table_blocks
+from pennyweight.analysis.weighing.verdict import PAYS_OFF
+from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.documents import Block, Cell, Column, Document, Row, Table, Verdict
+from pennyweight.documents.derivation import Derivation, Why, bracketed
+from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
+from pennyweight.pages.comparing.charts import comparison_charts
+from pennyweight.pages.comparing.own_tables import compared_tables
+from pennyweight.pages.explaining.trees import derivation_of, tree
+from pennyweight.pages.weighing.goals import spare_of
+from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.comparing.comparison import Comparison
-    from pennyweight.analysis.weighing.weighing import Weighing
+__all__ = ["document", "handout"]
 
-__all__ = ["comparison_page"]
-
-Floats: TypeAlias = NDArray[np.float64]
-
-_TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out", "no goals": "comparison"}
-_STATES: dict[str, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
-_MARKS = {"met": "✓", "nearly": "≈", "missed": "✗"}
-_LEGEND = "✓ met, ≈ nearly, ✗ missed; the figure shows how much is to spare, or how much is missing."
 _BEST = "▲ the best and ▼ the worst of a figure with a goal, ↑ the highest and ↓ the lowest of another."
-_MOST_LINES = 8
+_DEPTH = 2
 
 
-def comparison_page(comparison: Comparison) -> Document:
+def document(comparison: Comparison) -> Document:
     """The page of a comparison: a column each."""
     weighings = list(comparison.weighings.values())
     columns = (Column("", words=True), *(Column(name) for name in comparison.weighings))
+    comparison.work_out()
     blocks: list[Block] = [_verdict(comparison)]
     inputs = tuple(
-        (_label(weighings, name, "inputs"), *(_input_cell(weighing, name, weighings[0]) for weighing in weighings))
+        Row(
+            (_label(weighings, name), *(_input_cell(weighing, name, weighings[0]) for weighing in weighings)),
+            _why(weighings, name, partial(_inputs, comparison, name)),
+        )
         for name in comparison.differing
     )
     if inputs:
@@ -46,49 +49,80 @@ def comparison_page(comparison: Comparison) -> Document:
             Table("Inputs that differ", columns, inputs, "A series is shown by its average." if series else "")
         )
     names = dict.fromkeys(name for weighing in weighings for name in weighing.measures)
-    rows = tuple((_label(weighings, name, "measures"), *_figure_cells(weighings, name)) for name in names)
+    rows = tuple(
+        Row(
+            (_label(weighings, name), *_figure_cells(weighings, name)),
+            _why(weighings, name, partial(_figure, comparison, name)),
+        )
+        for name in names
+    )
     blocks.append(Table("Figures", columns, rows, _BEST if len(weighings) > 1 and rows else ""))
     if comparison.against is not None:
         blocks.append(_differences(comparison, list(names)))
-    questions = dict.fromkeys(name for weighing in weighings for name in weighing.definition.questions)
+    questions: dict[str, str] = {}
+    for weighing in weighings:
+        for name, question in weighing.definition.questions.items():
+            questions.setdefault(name, question.label)
     if questions:
         answers = tuple(
-            (_question_label(weighings, name), *(_answer_cell(weighing, name) for weighing in weighings))
-            for name in questions
+            Row(
+                (Cell(label), *(_answer_cell(weighing, name) for weighing in weighings)),
+                Why(label, partial(_answers, comparison, name)),
+            )
+            for name, label in questions.items()
         )
         blocks.append(Table("Answers", columns, answers))
-    blocks += _tables(comparison)
+    blocks += compared_tables(comparison)
     goals = dict.fromkeys(name for weighing in weighings for name in weighing.goals)
     goal_rows = [
-        (_label(weighings, name, "goals"), *(_goal_cell(weighing, name) for weighing in weighings)) for name in goals
+        Row(
+            (_label(weighings, name), *(_goal_cell(weighing, name) for weighing in weighings)),
+            _why(weighings, name, partial(_goals, comparison, name)),
+        )
+        for name in goals
     ]
-    goal_rows.append((Cell("Verdict"), *(Cell(weighing.verdict, _TONES[weighing.verdict]) for weighing in weighings)))
-    blocks.append(Table("Goals", columns, tuple(goal_rows), _LEGEND))
+    words = (Cell(weighing.verdict, VERDICT_TONES[weighing.verdict]) for weighing in weighings)
+    goal_rows.append(Row((Cell("Verdict"), *words), Why("Verdict", partial(_verdicts, comparison))))
+    blocks.append(Table("Goals", columns, tuple(goal_rows), GOAL_LEGEND))
     names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
-    return Document(comparison.title, tuple(blocks), names_of, _charts(comparison))
+    return Document(comparison.title, tuple(blocks), names_of, comparison_charts(comparison))
+
+
+def handout(comparison: Comparison, page: Document) -> Handout:
+    """The comparison as it is handed over; in its workbook each figure has the format of its unit."""
+    deal = next(iter(comparison.weighings.values())).definition
+
+    def sheets() -> tuple[Sheet, ...]:
+        (sheet,) = sheets_of({"comparison": comparison.frame})
+        columns = tuple(SheetColumn(column.title) for column in sheet.columns)
+        width = range(1, len(columns))
+        units = tuple(dict.fromkeys(width, "text" if row[0] == "verdict" else deal.unit(row[0])) for row in sheet.rows)
+        return (Sheet("Comparison", columns, sheet.rows, units),)
+
+    return Handout(page, sheets, currency=deal.style.currency, places=deal.style.places)
 
 
 def _verdict(comparison: Comparison) -> Verdict:
     verdicts = {name: weighing.verdict for name, weighing in comparison.weighings.items()}
-    pays = [comparison.labels.get(name, name) for name, verdict in verdicts.items() if verdict == "pays off"]
+    pays = [comparison.labels.get(name, name) for name, verdict in verdicts.items() if verdict == PAYS_OFF]
     if not pays:
         return Verdict("NONE PAYS OFF", f"{len(verdicts)} weighed.", "out")
     word = "ALL PAY OFF" if len(pays) == len(verdicts) else f"{len(pays)} OF {len(verdicts)} PAY OFF"
     return Verdict(word, f"{'; '.join(pays)}.", "in" if len(pays) == len(verdicts) else "question")
 
 
-def _owner(weighings: Sequence[Weighing], has: Callable[[Weighing], bool]) -> Weighing:
-    return next(weighing for weighing in weighings if has(weighing))
+def _heading(weighings: Sequence[Weighing], name: str) -> str:
+    """What an input, a figure or a goal is called, with its unit: as the first that has it calls it."""
+    owner = next(one for one in weighings if name in one.inputs or name in one.measures or name in one.goals)
+    return headed(owner.definition, name)
 
 
-def _label(weighings: Sequence[Weighing], name: str, kind: str) -> Cell:
-    owner = _owner(weighings, lambda weighing: name in getattr(weighing, kind))
-    return Cell(headed(owner.definition, name))
+def _label(weighings: Sequence[Weighing], name: str) -> Cell:
+    return Cell(_heading(weighings, name))
 
 
-def _question_label(weighings: Sequence[Weighing], name: str) -> Cell:
-    owner = _owner(weighings, lambda weighing: name in weighing.definition.questions)
-    return Cell(owner.definition.questions[name].label)
+def _why(weighings: Sequence[Weighing], name: str, make: partial[Any]) -> Why:
+    return Why(_heading(weighings, name), make)
 
 
 def _input_cell(weighing: Weighing, name: str, first: Weighing) -> Cell:
@@ -138,7 +172,9 @@ def _differences(comparison: Comparison, names: list[str]) -> Table:
                 weighing.definition, name, difference, unit=False, sign=True
             )  # fmt: skip
             cells.append(Cell(shown, "comparison" if not difference else "in" if difference > 0 else "out"))
-        rows.append((_label(weighings, name, "measures"), *cells))
+        rows.append(
+            Row((_label(weighings, name), *cells), _why(weighings, name, partial(_difference, comparison, name)))
+        )
     return Table(f"Differences to {against}", columns, tuple(rows))
 
 
@@ -149,84 +185,92 @@ def _answer_cell(weighing: Weighing, name: str) -> Cell:
     return Cell(outcome.told, "question" if outcome.answers or outcome.always else "out")
 
 
-def _tables(comparison: Comparison) -> list[Block]:
-    """The deal's tables: a column of each scenario beside the others, two-way tables below one another."""
-    blocks: list[Block] = []
-    names = dict.fromkeys(name for weighing in comparison.weighings.values() for name in weighing.definition.tables)
-    for name in names:
-        having = {key: one for key, one in comparison.weighings.items() if name in one.definition.tables}
-        first = next(iter(having.values())).tables[name]
-        alike = all(
-            len(one.tables[name].table.axes) == 1
-            and list(one.tables[name].columns) == list(first.columns)
-            and np.array_equal(one.tables[name].table.axes[0].values, first.table.axes[0].values)
-            for one in having.values()
-        )
-        if not alike:
-            for key, one in having.items():
-                blocks += [
-                    Table(f"{block.title} ({key})", block.columns, block.rows, block.note)
-                    for block in table_blocks(one.tables[name])
-                    if isinstance(block, Table)
-                ]
-            continue
-        axis = first.table.axes[0]
-        for column, single in first.table.columns.items():
-            heads = (Column(headed(first.definition, axis.key, axis.label)), *(Column(key) for key in having))
-            rows = []
-            for k, value in enumerate(axis.values.tolist()):
-                cells = [Cell(axis_value(first, axis, value), "question")]
-                for one in having.values():
-                    figure = float(one.tables[name].columns[column][k])
-                    cells.append(Cell(first.shown(column, figure) if np.isfinite(figure) else "undefined"))
-                rows.append(tuple(cells))
-            title = f"{first.label}: {headed(first.definition, single.name, single.label)}"
-            blocks.append(Table(title, heads, tuple(rows)))
-    return blocks
-
-
 def _goal_cell(weighing: Weighing, name: str) -> Cell:
     if name not in weighing.goals:
         return Cell("-", "comparison")
     goal = weighing.goals[name]
     by = "" if goal.slack is None else f" {weighing.definition.style.show(goal.slack, goal.unit, sign=True)}"
-    return Cell(_MARKS[goal.state] + by, _STATES[goal.state])
+    return Cell(STATE_MARKS[goal.state] + by, STATE_TONES[goal.state])
 
 
-def _charts(comparison: Comparison) -> tuple[Chart, ...]:
-    """Running totals of net, and the first figure of each."""
-    weighings = dict(list(comparison.weighings.items())[:_MOST_LINES])
-    first = next(iter(weighings.values()))
-    style = first.definition.style
-    charts: list[Chart] = []
-    totals = {name: np.cumsum(weighing.line("net")) for name, weighing in weighings.items()}
-    spans = {weighing.definition.timeline.rows for weighing in weighings.values()}
-    alike = {weighing.definition.timeline.per_year for weighing in weighings.values()}
-    if len(spans) == len(alike) == 1 and any(total.any() for total in totals.values()):
-        best = max(totals, key=lambda name: float(np.nan_to_num(totals[name][-1], nan=-np.inf)))
-        ahead = comparison.labels.get(best, best)
-        title = f"{ahead[:1].upper()}{ahead[1:]} ends highest: {style.with_unit(float(totals[best][-1]), 'money')}"
-        lines = tuple((comparison.labels.get(name, name), total) for name, total in totals.items())
-        money = f"{style.currency}, running total of net".strip(", ")
-        charts.append(
-            LinesChart("totals", title, first.definition.timeline.years, lines, "Years from the start", money)
+def _inputs(comparison: Comparison, name: str) -> dict[str, Derivation]:
+    """An input in each case."""
+    return {case: _input(weighing, name) for case, weighing in comparison.weighings.items()}
+
+
+def _answers(comparison: Comparison, name: str) -> dict[str, Derivation]:
+    """The answers to a question in each case that asks it."""
+    found = {}
+    for case, weighing in comparison.weighings.items():
+        deal = weighing.definition
+        if name in deal.questions:
+            question, outcome = deal.questions[name], weighing.answers[name]
+            looked = f"looked for over {deal.label(question.find)}, so that {question.text}"
+            found[case] = Derivation(outcome.told, outcome.reason or looked)
+    return found
+
+
+def _goals(comparison: Comparison, name: str) -> dict[str, Derivation]:
+    """A goal in each case that has it: what is asked, and what is to spare."""
+    told: dict[str, Derivation] = {}
+    for case, weighing in comparison.weighings.items():
+        if name in weighing.goals:
+            told |= {f"{label}, {case}": one for label, one in spare_of(weighing, weighing.goals[name]).items()}
+    return told
+
+
+def _verdicts(comparison: Comparison) -> dict[str, Derivation]:
+    return {
+        case: Derivation(
+            weighing.verdict,
+            "; ".join(f"{goal.label} {goal.state}" for goal in weighing.goals.values()) or "it sets no goals",
         )
-    name = next(iter(first.goals), next(iter(first.measures), ""))
-    values = [weighing.measures[name].value if name in weighing.measures else None for weighing in weighings.values()]
-    if any(value is not None for value in values):
-        figures = np.array([np.nan if value is None else value for value in values])
-        unit = first.definition.unit(name)
-        best_at = int(np.nanargmax(figures))
-        words = tuple(comparison.labels.get(key, key) for key in weighings)
-        shown = show_figure(first.definition, name, float(figures[best_at]))
-        bound = first.goals[name].bound if name in first.goals else None
-        targets = () if bound is None else ((f"asked {style.show(bound, unit)}", bound),)
-        y_title = {"money": style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit)
-        charts.append(
-            LinesChart(
-                "figures", f"{first.definition.label(name)}: {words[best_at]} has the most, {shown}", np.empty(0),
-                ((first.definition.label(name), figures),), "", y_title, "bars", targets, x_words=words,
-                percent=unit in ("share", "rate"),
-            )
-        )  # fmt: skip
-    return tuple(charts)
+        for case, weighing in comparison.weighings.items()
+    }
+
+
+def _input(weighing: Weighing, name: str) -> Derivation:
+    if name not in weighing.inputs:
+        return Derivation("-", "this deal has no such input")
+    deal, value = weighing.definition, weighing.inputs[name]
+    item = deal.inputs[name]
+    if isinstance(value, np.ndarray):
+        return Derivation(deal.style.show(float(np.nanmean(value)), item.unit), "the average of its values")
+    # What is given beside the file is the same in all cases, so what differs is the scenario's or the file's.
+    same = not isinstance(item.value, np.ndarray) and value == item.value
+    how = "given, as the file has it" if same else f"set by the scenario {weighing.scenario_label}"
+    return Derivation(show_base(deal, item, value), how)
+
+
+def _figure(comparison: Comparison, name: str) -> Table | dict[str, Derivation]:
+    """One tree with a column a scenario; of whole deals, whose formulas differ, a tree each."""
+    having = {case: weighing for case, weighing in comparison.weighings.items() if name in weighing.measures}
+    models = {id(weighing.model) for weighing in having.values()}
+    if len(models) > 1:
+        return {
+            case: derivation_of(why({case: weighing}, name, None, _DEPTH).reason) for case, weighing in having.items()
+        }
+    found = tree(having, name, None, _DEPTH)
+    # The formulas beside the names, so that they stay in sight however many cases there are; places are left out.
+    columns = (found.columns[0], found.columns[-2], *found.columns[1:-2])
+    rows = tuple((row[0], row[-2], *row[1:-2]) for row in found.rows)
+    note = f"The numbers in the formulas are those of {next(iter(having))}."
+    return Table(_heading(list(having.values()), name), columns, rows, note)
+
+
+def _difference(comparison: Comparison, name: str) -> dict[str, Derivation]:
+    against = comparison.against or ""
+    base = comparison.weighings[against].measures.get(name)
+    told = {}
+    for case, weighing in comparison.weighings.items():
+        if case == against or name not in weighing.measures:
+            continue
+        value = weighing.measures[name].value
+        if value is None or base is None or base.value is None:
+            told[case] = Derivation("-", "the figure is undefined in one of both")
+            continue
+        deal = weighing.definition
+        shown, of = (show_figure(deal, name, one, unit=False) for one in (value, base.value))
+        difference = show_figure(deal, name, value - base.value, unit=False, sign=True)
+        told[case] = Derivation(difference, f"its figure - that of {against}", f"{shown} - {bracketed(of)}")
+    return told

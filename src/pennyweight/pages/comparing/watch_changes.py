@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from pennyweight.analysis.showing import show_base, show_figure
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Document, Figures
 from pennyweight.plain_text import listed
-
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.weighing import Weighing
 
 __all__ = ["marked", "what_changed"]
 
@@ -22,7 +19,7 @@ _MOST = 4
 def marked(document: Document, before: Weighing, now: Weighing) -> Document:
     """The page of `now` with what each figure was before, where it moved."""
     was = {
-        figure.label: show_figure(before.definition, name, figure.value)
+        name: show_figure(before.definition, name, figure.value)
         for name, figure in before.measures.items()
         if name in now.measures and now.measures[name].value != figure.value
     }
@@ -30,8 +27,8 @@ def marked(document: Document, before: Weighing, now: Weighing) -> Document:
         replace(
             block,
             lines=tuple(
-                replace(line, value=replace(line.value, tone="question"), note=f"was {was[line.label]}; {line.note}")
-                if line.label in was
+                replace(line, value=replace(line.value, tone="question"), note=f"was {was[line.name]}; {line.note}")
+                if line.name in was
                 else line
                 for line in block.lines
             ),

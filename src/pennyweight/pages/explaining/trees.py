@@ -3,23 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
-from pennyweight.analysis.explaining.why import why
+from pennyweight.analysis.explaining.why import Reason, why
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Table
 from pennyweight.documents.derivation import Derivation
-
-if TYPE_CHECKING:
-    from pennyweight.analysis.explaining.why import Reason
-    from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.pages.explaining.why import tree_table
 
 __all__ = ["derivation_of", "tree"]
 
 
 def tree(weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int) -> Table:
     """The tree of one name, as `why` shows it."""
-    blocks = why(weighings, name, period, depth).document().blocks
-    return next(block for block in blocks if isinstance(block, Table))
+    return tree_table(why(weighings, name, period, depth))
 
 
 def derivation_of(reason: Reason) -> Derivation:

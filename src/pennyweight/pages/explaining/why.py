@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from pennyweight.analysis.explaining.why import Reason, Why
+from pennyweight.documents import Block, Cell, Column, Document, Table, Text
 
-from pennyweight.documents import Cell, Column, Document, Table, Text
-
-if TYPE_CHECKING:
-    from pennyweight.analysis.explaining.why import Reason, Why
-
-__all__ = ["why_page"]
+__all__ = ["document", "tree_table"]
 
 
-def why_page(why: Why) -> Document:
+def document(why: Why) -> Document:
     """The tree, a row a name; with two cases both values stand beside each other."""
+    notes = list(dict.fromkeys(f"{one.label}: {one.note}" for _, one in why.rows if one.note))
+    if any(_is_cut(why, depth, one) for depth, one in why.rows):
+        notes.append(f"What lies deeper than {why.depth} is not shown; --depth shows more.")
+    if len(why.scenarios) > 1:
+        notes.append("The names that differ most stand first; over time the period in which they differ most is shown.")
+    blocks: tuple[Block, ...] = (tree_table(why), *(Text(note, "comparison") for note in notes))
+    return Document(why.deal, blocks, _asked(why))
+
+
+def tree_table(why: Why) -> Table:
+    """The tree alone."""
     rows = []
-    cut = False
     for depth, reason in why.rows:
         branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
         formula = reason.formula
@@ -23,8 +29,6 @@ def why_page(why: Why) -> Document:
             formula = f"{reason.formula}  =  {reason.filled}"
         if reason.told:
             formula = f"{reason.formula} (told above)"
-        elif reason.filled and not reason.below and depth >= why.depth:
-            cut = True
         rows.append((Cell(f"{branch}{_named(reason)}"), *(Cell(text, "question") for text in reason.shown),
                      Cell(formula or "given"), Cell(_line(reason.where), "comparison")))  # fmt: skip
     columns = (
@@ -33,13 +37,12 @@ def why_page(why: Why) -> Document:
     )  # fmt: skip
     top = why.reason
     title = f"{top.label} = {' and '.join(top.shown)}"
-    blocks = [Table(title, columns, tuple(rows))]
-    notes = list(dict.fromkeys(f"{one.label}: {one.note}" for _, one in why.rows if one.note))
-    if cut:
-        notes.append(f"What lies deeper than {why.depth} is not shown; --depth shows more.")
-    if len(why.scenarios) > 1:
-        notes.append("The names that differ most stand first; over time the period in which they differ most is shown.")
-    return Document(why.deal, (*blocks, *(Text(note, "comparison") for note in notes)), _asked(why))
+    return Table(title, columns, tuple(rows))
+
+
+def _is_cut(why: Why, depth: int, reason: Reason) -> bool:
+    """Whether there is more below it than is shown."""
+    return bool(reason.filled) and not (reason.told or reason.below) and depth >= why.depth
 
 
 def _named(reason: Reason) -> str:

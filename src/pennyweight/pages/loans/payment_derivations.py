@@ -26,6 +26,7 @@ class PaymentDerivations:
     def __init__(self, schedule: Schedule, made: int) -> None:
         self.schedule, self.terms = schedule, schedule.terms
         self.rows = schedule.rows
+        self.asked = made
         self.made = min(made, len(self.rows))
         self.facts: Facts = facts(schedule, made)
 

@@ -1,89 +1,179 @@
-"""The page of a loan taken over."""
+"""The page of a loan taken over: what is left of it, what it was, what does not fit, and the remaining schedule."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
 
 from pennyweight.documents import Block, Cell, Checks, Document, FigureLine, Figures, Text
-from pennyweight.instruments.loans.asked.bill import bill_block
-from pennyweight.pages.loans.loan import loan_charts, loan_tables
+from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.model import Tone
+from pennyweight.instruments.loans.loan import Loan
+from pennyweight.instruments.loans.together.takeover import Takeover
+from pennyweight.pages.loans.bill import bill_block
+from pennyweight.pages.loans.charts import loan_charts
+from pennyweight.pages.loans.derivations import ScheduleDerivations
+from pennyweight.pages.loans.loan_derivations import amount_derivation, rate_derivation
+from pennyweight.pages.loans.schedule import schedule_tables
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.loans.together.takeover import Takeover
-
-__all__ = ["contradictions", "takeover_page"]
+__all__ = ["document"]
 
 
-def takeover_page(takeover: Takeover) -> Document:
+def document(takeover: Takeover) -> Document:
     """What is taken over, what it was, what does not fit, and the remaining schedule."""
     rest, original = takeover.remaining, takeover.original
     style, schedule = rest.terms.style, rest.agreed
 
-    def line(label: str, value: float, note: str = "", tone: Any = "plain") -> FigureLine:
-        return FigureLine(label, Cell(style.with_unit(value, "money"), tone), note)
+    of = ScheduleDerivations(schedule, 0)
+    life = None if original is None else ScheduleDerivations(original.agreed, takeover.made or 0)
+    whole = partial(_with_arrears, takeover, of, life)
 
-    lines = [line("Balance taken over", rest.amount + takeover.overdue, f"on {takeover.calendar.start}")]
+    def line(
+        label: str, value: float, make: Callable[[], Derivation], note: str = "", tone: Tone = "plain"
+    ) -> FigureLine:  # fmt: skip
+        return FigureLine(label, Cell(style.with_unit(value, "money"), tone), note, Why(label, make))
+
+    lines = [line("Balance taken over", rest.amount + takeover.overdue, whole, f"on {takeover.calendar.start}")]
     if takeover.overdue:
-        lines.append(line("To pay at takeover", takeover.overdue, "arrears with their interest", "out"))
-        lines.append(line("Owed after that", rest.amount))
-    worked_out = {name for name in ("rate", "payment") if getattr(takeover, name) is None}
-    lines.append(FigureLine("Rate", Cell(f"{style.show(float(rest.terms.rate.value), 'rate')} a year")))
-    lines.append(line("Payment", rest.payment, "worked out" if "payment" in worked_out else ""))
-    lines.append(FigureLine("Payments left", Cell(str(len(schedule.rows))), f"the last on {schedule.paid_off_on}"))
-    lines.append(line("Interest to come", schedule.total_interest, "", "question"))
-    if original is not None:
-        life = original.agreed
-        first = original.terms.calendar.first if original.terms.calendar else ""
-        lines.append(line("Original loan", original.amount, f"{len(life.rows)} payments, the first on {first}"))
-        lines.append(FigureLine("Payments due before", Cell(str(takeover.made))))
-        lines.append(line("Interest over its whole life", life.total_interest))
-        share = schedule.total_interest / life.total_interest if life.total_interest else 0.0
-        lines.append(FigureLine("Part still to come", Cell(style.show(share, "share"))))
+        arrears = partial(_arrears, takeover, of)
+        lines.append(line("To pay at takeover", takeover.overdue, arrears, "arrears with their interest", "out"))
+        lines.append(line("Owed after that", rest.amount, partial(_after_arrears, takeover, of, life)))
+    rate, left = f"{style.show(float(rest.terms.rate.value), 'rate')} a year", f"the last on {schedule.paid_off_on}"
+    lines += [
+        FigureLine("Rate", Cell(rate), why=Why("Rate", partial(rate_derivation, rest))),
+        line("Payment", rest.payment, partial(_payment, of, life), "worked out" if takeover.payment is None else ""),
+        FigureLine(
+            "Payments left", Cell(str(len(schedule.rows))), left, Why("Payments left", partial(getattr, of, "payments"))
+        ),
+        line("Interest to come", schedule.total_interest, partial(getattr, of, "total_interest"), "", "question"),
+    ]
+    if original is not None and life is not None:
+        lines += _life_lines(takeover, original, of, life)
     blocks: list[Block] = [Figures("What is taken over", tuple(lines))]
     if takeover.bill is not None:
-        blocks.append(bill_block(style, takeover.bill_parts()))
+        now = ScheduleDerivations(rest.schedule, 0)
+        blocks.append(bill_block(rest, takeover.bill, takeover.bill_parts(), now))
     blocks += [Text(f"Does not fit: {sentence}", "out") for sentence in takeover.contradictions]
     if original is None:
         blocks.append(Text("What the loan was cannot be told; give original_amount, original_years or first_payment."))
-    blocks += [*loan_tables(schedule), Checks(schedule.checks)]
+    blocks += [*schedule_tables(schedule), Checks(schedule.checks)]
     title = takeover.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
     said = " ".join(filter(None, [takeover.note, f"As of {takeover.calendar.start}, to the smallest unit."]))
     return Document(title, tuple(blocks), said, loan_charts(rest))
 
 
-def contradictions(takeover: Takeover) -> tuple[str, ...]:
-    """Facts of a takeover that do not fit together, with by how much."""
-    rest, found = takeover.remaining, []
-    style = rest.terms.style
-
-    def shown(value: float) -> str:
-        return style.with_unit(value, "money")
-
-    if takeover.left is not None and len(rest.agreed.rows) != takeover.left:
-        fitting = rest.but(payment=None, months=takeover.left * 12 / takeover.calendar.per_year, payments_before=0)
-        gap, count = fitting.payment - rest.payment, len(rest.agreed.rows)
-        found.append(
-            f"The payment of {shown(rest.payment)} pays off {shown(rest.amount)} in {count} payments, "
-            f"not {takeover.left}. To end with payment {takeover.left} it would be {shown(fitting.payment)}, "
-            f"{shown(abs(gap))} {'more' if gap > 0 else 'less'}."
+def _life_lines(
+    takeover: Takeover, original: Loan, of: ScheduleDerivations, life: ScheduleDerivations
+) -> list[FigureLine]:
+    """What the loan was, and which part of its interest is still to come."""
+    style, whole = of.terms.style, original.agreed.total_interest
+    first = original.terms.calendar.first if original.terms.calendar else ""
+    share = of.schedule.total_interest / whole if whole else 0.0
+    paid = f"{len(original.agreed.rows)} payments, the first on {first}"
+    return [
+        FigureLine(label, Cell(shown), note, Why(label, make))
+        for label, shown, note, make in (
+            (
+                "Original loan", style.with_unit(original.amount, "money"),
+                paid, partial(_original, takeover, original, of),
+            ),
+            ("Payments due before", str(takeover.made), "", partial(_due_before, takeover, of, life)),
+            (
+                "Interest over its whole life", style.with_unit(whole, "money"), "",
+                partial(getattr, life, "total_interest"),
+            ),
+            ("Part still to come", style.show(share, "share"), "", partial(_part, of, life, share)),
         )
-    original = takeover.original
-    if original is not None and takeover.made:
-        scheduled = original.agreed.balance_after(takeover.made)
-        gap = rest.amount - scheduled
-        unit = 10.0**-rest.terms.scale
-        if abs(gap) > max(unit * (takeover.made + 1), 2e-5 * rest.amount):
-            reason = "; the difference may be arrears" if gap > 0 and not takeover.overdue else ""
-            found.append(
-                f"After {takeover.made} payments the original loan of {shown(original.amount)} would stand at "
-                f"{shown(scheduled)}, and {shown(rest.amount)} is stated: {shown(abs(gap))} "
-                f"{'more' if gap > 0 else 'less'}{reason}."
-            )
-        if takeover.original_years is not None:
-            agreed = round(takeover.original_years * takeover.calendar.per_year)
-            if abs(len(original.agreed.rows) - agreed) > 0:
-                found.append(
-                    f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
-                    f"at {shown(rest.payment)}, not the {agreed} of {takeover.original_years:g} years."
-                )
-    return tuple(found)
+    ]  # fmt: skip
+
+
+def _part(of: ScheduleDerivations, life: ScheduleDerivations, share: float) -> Derivation:
+    told = f"{of.total_interest.value} / {life.total_interest.value}" if life.schedule.total_interest else ""
+    how = "interest to come / interest over its whole life"
+    return Derivation(of.terms.style.show(share, "share"), how, told)
+
+
+def _with_arrears(takeover: Takeover, of: ScheduleDerivations, life: ScheduleDerivations | None) -> Derivation:
+    """The balance as it is taken over."""
+    owed = _owed(takeover, takeover.remaining, of, life)
+    return replace(owed, value=of.money(takeover.remaining.amount + takeover.overdue)) if takeover.overdue else owed
+
+
+def _after_arrears(takeover: Takeover, of: ScheduleDerivations, life: ScheduleDerivations | None) -> Derivation:
+    told = f"{_with_arrears(takeover, of, life).value} - {_arrears(takeover, of).value}"
+    return Derivation(of.money(takeover.remaining.amount), "balance taken over - to pay at takeover", told)
+
+
+def _owed(takeover: Takeover, rest: Loan, of: ScheduleDerivations, life: ScheduleDerivations | None) -> Derivation:
+    """What is owed: worked out from the payments, left by the loan's own schedule, or as it was stated."""
+    if takeover.balance is None:
+        return amount_derivation(rest)
+    stated = rest.amount + takeover.overdue
+    if life is not None and abs(life.terms.money(life.owed(life.made)) - stated) < 1e-9:
+        now = life.balance_now
+        return Derivation(
+            now.value, f"{now.formula}, with payment {life.made} of the original loan", now.numbers, now.parts
+        )
+    return Derivation(of.money(stated))
+
+
+def _payment(of: ScheduleDerivations, life: ScheduleDerivations | None) -> Derivation:
+    """The payment as it was given, or as the original loan's was worked out."""
+    own = of.payment
+    if not own.numbers and life is not None and life.payment.value == own.value:
+        return life.payment
+    return own
+
+
+def _arrears(takeover: Takeover, of: ScheduleDerivations) -> Derivation:
+    value = of.money(takeover.overdue)
+    if takeover.arrears is not None or not takeover.missed_payments:
+        return Derivation(value)
+    i = float(of.terms.agreement.periodic(of.terms.agreement.rate))
+    payment = of.payment.value
+    told = [payment, *(f"{payment} × {of.growth(i)}^{k}" for k in range(1, takeover.missed_payments))]
+    formula = "each missed payment with interest since its day, the last of them due on the day of takeover"
+    return Derivation(value, formula, " + ".join(told), {"i, the rate of a period": of.periodic(float(
+        of.terms.agreement.rate), i)})  # fmt: skip
+
+
+def _original(takeover: Takeover, original: Loan, of: ScheduleDerivations) -> Derivation:
+    """The amount it was, given or worked back to."""
+    value = of.money(original.amount)
+    if takeover.original_amount is not None:
+        return Derivation(value)
+    made, i = takeover.made or 0, float(of.terms.agreement.periodic(of.terms.agreement.rate))
+    payment, owed = takeover.remaining.payment, takeover.remaining.amount
+    factor = made if not i else (1 - (1 + i) ** -made) / i
+    back = owed * (1 + i) ** -made + payment * factor
+    growth = of.growth(i)
+    told = f"{of.money(owed)} + {of.money(payment)} × {made}"
+    if i:
+        told = f"{of.money(owed)} × {growth}^-{made} + {of.money(payment)} × (1 - {growth}^-{made}) / {of.digits(i)}"
+    formula = "owed × (1 + i)^-k + payment × (1 - (1 + i)^-k) / i, k payments due before"
+    parts = {"Worked back": Derivation(of.money(back), formula, told)}
+    near = abs(original.amount - back) >= 0.5 * 10.0**-of.terms.scale
+    how = (
+        "the round amount near what is worked back, whose payment is the same"
+        if near
+        else "worked back from what is owed"
+    )
+    return Derivation(value, how, "", parts)
+
+
+def _due_before(takeover: Takeover, of: ScheduleDerivations, life: ScheduleDerivations) -> Derivation:
+    made, left = takeover.made or 0, len(of.rows)
+    if takeover.payments_made is not None:
+        return Derivation(str(made))
+    if takeover.first_payment is not None:
+        first, following = takeover.first_payment, takeover.calendar.first
+        return Derivation(str(made), f"the due days from {first} on that lie before the next one, {following}")
+    if takeover.original_years is not None:
+        whole = round(takeover.original_years * takeover.calendar.per_year)
+        return Derivation(str(made), "payments of the whole term - payments left", f"{whole} - {left}")
+    return Derivation(
+        str(made), "the number of payments after which the original loan's balance is nearest to what is owed", "",
+        {"The original loan's balance then": Derivation(life.units(life.owed(made)), "by its schedule"),
+         "Owed": Derivation(of.money(takeover.remaining.amount))},
+    )  # fmt: skip

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, TypeAlias
+from collections.abc import Sequence
+from functools import partial
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.showing import headed, show_base, show_figure
+from pennyweight.analysis.varying.variation import Variation
+from pennyweight.analysis.weighing.verdict import PAYS_OFF, VerdictWord
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Number
 from pennyweight.deals.language.translation import folded
@@ -20,24 +24,31 @@ from pennyweight.documents import (
     LinesChart,
     Table,
 )
-from pennyweight.documents.model import Tone
+from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.pages.weighing.words import VERDICT_LEGEND, VERDICT_MARKS, VERDICT_TONES
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.varying.variation import Variation
-
-__all__ = ["axis_value", "variation_page"]
+__all__ = ["document", "handout"]
 
 Floats: TypeAlias = NDArray[np.float64]
 
-_TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out"}
-_MARKS = {"pays off": "✓", "nearly": "≈", "falls short": "✗"}
 
-
-def variation_page(variation: Variation) -> Document:
+def document(variation: Variation) -> Document:
     """A table for one input; a two-way table and a heat map for two."""
     if len(variation.inputs) == 1:
         return _one_way(variation)
     return _two_way(variation)
+
+
+def handout(variation: Variation, page: Document) -> Handout:
+    """The variation as it is handed over; in its workbook each column has the format of its unit."""
+    deal = variation.definition
+    named = [*variation.inputs, *(name for name in variation.figures if name != "pays_off")]
+    units = {name.replace(" ", "_"): deal.unit(name) for name in named}
+    return Handout(
+        page, lambda: sheets_of({"cases": variation.frame}, units), currency=deal.style.currency,
+        places=deal.style.places,
+    )  # fmt: skip
 
 
 def _one_way(variation: Variation) -> Document:
@@ -50,14 +61,14 @@ def _one_way(variation: Variation) -> Document:
     rows = []
     for k, value in enumerate(axis):
         at_base = bool(np.isclose(value, variation.base[name], rtol=1e-12, atol=0))
-        cells = [Cell(axis_value(variation, name, value), "question" if at_base else "plain")]
+        cells = [Cell(_axis_value(variation, name, value), "question" if at_base else "plain")]
         cells += [Cell(show_figure(deal, m, float(variation.figures[m][k]), unit=False)) for m in variation.show]
         if variation.verdicts is not None:
-            word = str(variation.verdicts[k])
-            cells.append(Cell(word, _TONES[word]))
+            word: VerdictWord = variation.verdicts[k]
+            cells.append(Cell(word, VERDICT_TONES[word]))
         rows.append(tuple(cells))
     title = f"{', '.join(deal.label(m) for m in variation.show)} as {deal.label(name)} varies"
-    table = Table(title, tuple(columns), tuple(rows))
+    table = Table(title, tuple(columns), tuple(rows), why=_why(variation, variation.show))
     charts = tuple(_chart(variation, measure) for measure in variation.show[:4])
     return Document(deal.title, (table,), f"Scenario: {deal.scenario_label(variation.scenario)}.", charts)
 
@@ -104,18 +115,18 @@ def _two_way(variation: Variation) -> Document:
         shown = [[show_figure(deal, measure, float(v), unit=False) for v in row] for row in values]
         columns = (
             Column(f"{first} ↓  {second} →", words=False),
-            *(Column(axis_value(variation, second, v)) for v in variation.inputs[second]),
+            *(Column(_axis_value(variation, second, v)) for v in variation.inputs[second]),
         )
         rows = tuple(
             (
-                Cell(axis_value(variation, first, value), "question"),
+                Cell(_axis_value(variation, first, value), "question"),
                 *(_map_cell(variation, shown[i][j], i, j) for j in range(values.shape[1])),
             )
             for i, value in enumerate(variation.inputs[first])
         )
         title = f"{_measure_title(deal, measure)}: {deal.label(first)} down, {deal.label(second)} across"
-        note = "" if passes is None else "✓ pays off, ≈ nearly, ✗ falls short."
-        tables.append(Table(title, columns, rows, note))
+        note = "" if passes is None else VERDICT_LEGEND
+        tables.append(Table(title, columns, rows, note, why=_why(variation, [measure])))
         charts.append(_heat_map(variation, measure, passes))
     return Document(deal.title, tuple(tables), f"Scenario: {deal.scenario_label(variation.scenario)}.", tuple(charts))
 
@@ -123,8 +134,8 @@ def _two_way(variation: Variation) -> Document:
 def _map_cell(variation: Variation, text: str, i: int, j: int) -> Cell:
     if variation.verdicts is None:
         return Cell(text)
-    word = str(variation.verdicts[i, j])
-    return Cell(f"{_MARKS[word]} {text}", _TONES[word])
+    word: VerdictWord = variation.verdicts[i, j]
+    return Cell(f"{VERDICT_MARKS[word]} {text}", VERDICT_TONES[word])
 
 
 def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | None) -> HeatMap:
@@ -137,7 +148,7 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
     shown = [
         [deal.style.show(float(v), deal.unit(measure), places=0 if whole else None) for v in row] for row in values
     ]
-    finding = "" if passes is None else f": pays off in {count} of {passes.size} cases"
+    finding = "" if passes is None else f": {PAYS_OFF} in {count} of {passes.size} cases"
     base = None
     places = [
         np.flatnonzero(np.isclose(variation.inputs[name], variation.base[name], rtol=1e-12)) for name in (first, second)
@@ -147,8 +158,8 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
     return HeatMap(
         f"map_{measure}",
         f"{deal.label(measure)}{finding}",
-        tuple(axis_value(variation, second, v) for v in variation.inputs[second]),
-        tuple(axis_value(variation, first, v) for v in variation.inputs[first]),
+        tuple(_axis_value(variation, second, v) for v in variation.inputs[second]),
+        tuple(_axis_value(variation, first, v) for v in variation.inputs[first]),
         _axis_title(variation, second),
         _axis_title(variation, first),
         values,
@@ -167,7 +178,7 @@ def _axis_title(variation: Variation, name: str) -> str:
     return deal.label(name) + (f", {suffix}" if suffix else "")
 
 
-def axis_value(variation: Variation, name: str, value: float) -> str:
+def _axis_value(variation: Variation, name: str, value: float) -> str:
     """A value of an input that is varied; of a series the share of it."""
     deal = variation.definition
     if deal.inputs[name].is_series:
@@ -178,3 +189,30 @@ def axis_value(variation: Variation, name: str, value: float) -> str:
 def _measure_title(deal: Definition, measure: str) -> str:
     suffix = {"money": deal.style.currency, "rate": "a year", "years": "years"}.get(deal.unit(measure), "")
     return deal.label(measure) + (f", {suffix}" if suffix else "")
+
+
+def _at_first(variation: Variation) -> str:
+    """The first value of each input."""
+    return " and ".join(
+        f"{variation.definition.label(name)} {_axis_value(variation, name, float(axis[0]))}"
+        for name, axis in variation.inputs.items()
+    )
+
+
+def _why(variation: Variation, measures: Sequence[str]) -> Why:
+    note = "Every other place is worked out the same way, with its own value."
+    return Why(f"With {_at_first(variation)}", partial(_told, variation, measures), note)
+
+
+def _told(variation: Variation, measures: Sequence[str]) -> dict[str, Derivation]:
+    """The formulas of some measures, and their first values as examples."""
+    deal, at = variation.definition, _at_first(variation)
+    formulas = {**deal.measures, **deal.values}
+    found = {}
+    for measure in measures:
+        value = float(variation.figures[measure].reshape(-1)[0])
+        how = formulas[measure].text if measure in formulas else f"the answer to '{measure}'"
+        found[f"{deal.label(measure)}, with {at}"] = Derivation(
+            show_figure(deal, measure, value if value == value else None), f"{how or measure}, all else as it stands"
+        )
+    return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,13 +35,13 @@ def finding(
         return ""
     first, values = known[0]
     if target is not None and len(known) == 1:
-        return _passes(x, first, values, target[0], np.full(x.size, target[1]), where)
+        return _passes(x, first, values, target[0], np.full(x.size, target[1]), where).said
     over_zero = _passes(x, first, values, "zero", np.zeros(x.size), where)
-    if " passes " in over_zero:
-        return over_zero
+    if over_zero.turns:
+        return over_zero.said
     if len(known) == 2:
         told = _passes(x, first, values, *known[1], where)
-        return told if " passes " in told else ""
+        return told.said if told.turns else ""
     place = int(np.flatnonzero(np.isfinite(values))[-1])
     return f"{first} is {much(float(values[place]))} {where(float(x[place]))}" if len(known) == 1 else ""
 
@@ -67,16 +67,23 @@ def lowest(x: Floats, lines: Lines, where: Callable[[float], str]) -> str:
     return f"{lines[before][0]} is the lowest, {where(place)} and beyond {lines[after][0]}"
 
 
-def _passes(x: Floats, label: str, a: Floats, other: str, b: Floats, where: Callable[[float], str]) -> str:
+class _Course(NamedTuple):
+    """How one line lies to another, and whether they change places."""
+
+    said: str
+    turns: bool = False
+
+
+def _passes(x: Floats, label: str, a: Floats, other: str, b: Floats, where: Callable[[float], str]) -> _Course:
     apart = a - b
     there = np.flatnonzero(np.isfinite(apart) & (np.abs(apart) > 1e-9 * np.maximum(np.abs(a), np.abs(b))))
     if not there.size:
-        return f"{label} and {other} are the same"
+        return _Course(f"{label} and {other} are the same")
     sign = np.sign(apart[there])
     turns = np.flatnonzero(sign[1:] != sign[:-1])
     if not turns.size:
-        return f"{label} stays {'above' if sign[0] > 0 else 'below'} {other}"
+        return _Course(f"{label} stays {'above' if sign[0] > 0 else 'below'} {other}")
     low, high = there[turns[-1]], there[turns[-1] + 1]
     part = apart[low] / (apart[low] - apart[high])
     above, below = (label, other) if sign[-1] > 0 else (other, label)
-    return f"{above} passes {below} {where(float(x[low] + part * (x[high] - x[low])))}"
+    return _Course(f"{above} passes {below} {where(float(x[low] + part * (x[high] - x[low])))}", turns=True)

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.showing import headed, show_value
+from pennyweight.analysis.weighing.own_tables import TableResult
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.compiler.program import drawn_name
 from pennyweight.deals.definition import Definition, Input, OwnChart
 from pennyweight.deals.language.nodes import Name
@@ -18,10 +20,6 @@ from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.pages.weighing.chart_titles import finding, lowest
-
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.own_tables import TableResult
-    from pennyweight.analysis.weighing.weighing import Weighing
 
 __all__ = ["weighing_charts"]
 

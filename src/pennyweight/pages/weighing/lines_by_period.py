@@ -2,125 +2,91 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.weighing.asked_period import read_period
-from pennyweight.deals.definition import PARTS, Definition
-from pennyweight.documents import Block, Cell, Column, Table
+from pennyweight.analysis.explaining.why import why
+from pennyweight.analysis.weighing.asked_lines import Selection, groups_of
+from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.deals.definition import Definition
+from pennyweight.documents import Block, Cell, Column, Row, Span, Table
+from pennyweight.documents.derivation import Derivation, Why, added
 from pennyweight.documents.model import Tone
-from pennyweight.errors import InputError, choice, nearest
-from pennyweight.quantities.argument_checks import a_list, a_text
+from pennyweight.pages.explaining.trees import derivation_of
 
-__all__ = ["Selection", "groups_of", "line_label", "period_tables", "selection", "span_of"]
+__all__ = ["line_label", "period_tables"]
 
 Floats: TypeAlias = NDArray[np.float64]
+Periods: TypeAlias = NDArray[np.intp]
 
 _COLUMNS_A_BLOCK = 6
 
 
-@dataclass(frozen=True, slots=True)
-class Selection:
-    """What a table of periods shows: by period or year, which lines, from where to where (in periods)."""
-
-    by: str
-    lines: tuple[str, ...] | None
-    first: int
-    last: int
-
-
-def selection(deal: Definition, by: str, lines: object = None, first: object = None, last: object = None) -> Selection:
-    """Read what an asker wants to see; InputError says what there is.
-
-    `lines` are names of lines, levels and parts of loans, or of groups; `first` and `last` periods, days, or "year 3".
-    """
-    choice(by, ("period", "year"), "by")
-    chosen: tuple[str, ...] | None = None
-    if lines is not None:
-        groups = groups_of(deal)
-        loans = [*deal.loans, *(["loans"] if deal.loans else [])]
-        known = [*deal.lines, *deal.levels, *_TOTALS, *(f"{loan}.{part}" for loan in loans for part in PARTS)]
-        names: dict[str, None] = {}
-        for one in a_list(lines, what="lines", of="names of lines and levels"):
-            name = a_text(one, what="A line").strip()
-            if name in groups:
-                names.update(dict.fromkeys(groups[name]))
-            elif name in known:
-                names[name] = None
-            else:
-                raise InputError(
-                    f"There is no line or level '{name}'{nearest(name, [*known, *groups]) or '.'}", at="lines"
-                )
-        if not names:
-            raise InputError("lines is empty; name at least one line.", at="lines")
-        chosen = tuple(names)
-    start = 0 if first is None else read_period(deal, first, "first", first_of_year=True)
-    end = deal.timeline.periods if last is None else read_period(deal, last, "last", first_of_year=False)
-    if start > end:
-        raise InputError(f"first is period {start}, after last, period {end}; write the earlier one first.", at="first")
-    return Selection(by, chosen, start, end)
-
-
-_SPAN = re.compile(r"By (year|period), [a-z-]+ (\d+) to [a-z-]+ (\d+)(?:, .* where no other unit is said)?")
-
-
-def span_of(title: str) -> tuple[str, int, int] | None:
-    """Whether a table goes by year or by period, and its first and last; None for any other table.
-
-    >>> span_of("By year, year 0 to year 5, EUR where no other unit is said"), span_of("By year, rents")
-    (('year', 0, 5), None)
-    """
-    found = _SPAN.fullmatch(title)
-    return None if found is None else (found[1], int(found[2]), int(found[3]))
-
-
-_TOTALS = ("money_in", "money_out", "net_before_loans", "net")
-
-
-def period_tables(
-    deal: Definition, names: Sequence[str], line: Callable[[str], Floats], wanted: Selection
-) -> list[Block]:
-    """The tables, a few periods or years each: of `names`, or of the lines that are wanted; `line` gives one."""
-    time = deal.timeline
+def period_tables(weighing: Weighing, wanted: Selection) -> list[Block]:
+    """The tables, a few periods or years each: of all lines, or of those that are wanted."""
+    deal, time = weighing.definition, weighing.definition.timeline
     yearly = wanted.by == "year" and time.per_year > 1
     shown = np.arange(wanted.first, wanted.last + 1)
     groups = time.year[shown, 0] if yearly else time.t[shown, 0]
     heads = np.unique(groups)
     titles = [f"{'Year' if yearly or time.per_year == 1 else time.period.capitalize()} {head:.0f}" for head in heads]
-    body = _body(deal, names, line, wanted, shown, groups, heads)
-    tables: list[Block] = []
+    body = _body(weighing, wanted, shown, groups, heads)
     size = _COLUMNS_A_BLOCK + 1 if _wide_blocks(heads) else _COLUMNS_A_BLOCK
+    # Each line opens once, in the first table, by a period that this table shows.
+    inside = shown[groups <= heads[min(size, heads.size) - 1]]
+    whys = [one.why(weighing, inside, yearly=yearly) for one in body]
+    tables: list[Block] = []
     for start in range(0, heads.size, size):
         stop = start + size
         rows = tuple(
-            (Cell(label), *(_amount(deal, name, value, tone) for value in ends[start:stop]))
-            if ends is not None
-            else (Cell(label, "comparison"), *(Cell("") for _ in titles[start:stop]))
-            for label, name, ends, tone in body
+            Row((Cell(one.label), *(_amount(deal, one, value) for value in one.ends[start:stop])), why)
+            if one.ends is not None
+            else (Cell(one.label, "comparison"), *(Cell("") for _ in titles[start:stop]))
+            for one, why in zip(body, whys, strict=True)
         )
         columns = (Column("", words=True), *(Column(head) for head in titles[start:stop]))
         title = f"By {wanted.by}, {titles[start].lower()} to {titles[min(stop, len(titles)) - 1].lower()}"
         if deal.style.currency:
             title += f", {deal.style.currency} where no other unit is said"
-        tables.append(Table(title, columns, rows))
+        span = Span(wanted.by, round(heads[start]), round(heads[min(stop, heads.size) - 1]))
+        tables.append(Table(title, columns, rows, role="periods", span=span))
     return tables
 
 
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """A row of the tables: a line, the sum of some under a heading, or (without figures) a heading."""
+
+    label: str
+    unit: str = ""
+    ends: list[float] | None = None
+    tone: Tone = "plain"
+    name: str = ""
+    signs: Mapping[str, int] = field(default_factory=dict)
+    """Of a sum, the lines in it, each +1 or -1."""
+
+    def why(self, weighing: Weighing, inside: Periods, *, yearly: bool) -> Why | None:
+        """Where it comes from, in one of the periods `inside` as an example."""
+        if self.ends is None:
+            return None
+        label = self.label.strip()
+        if self.signs:
+            return Why(label, partial(_together, weighing, label, self.signs, int(inside[-1])))
+        stands = weighing.definition.stands(self.name)
+        said = "A year shows what stands at its end." if stands else "A year is the sum of its periods."
+        return Why(label, partial(_of_line, weighing, self.name, inside), said if yearly else "")
+
+
 def _body(
-    deal: Definition,
-    names: Sequence[str],
-    line: Callable[[str], Floats],
-    wanted: Selection,
-    shown: NDArray[np.intp],
-    groups: Floats,
-    heads: Floats,
-) -> list[tuple[str, str, list[float] | None, Tone]]:
-    """(label, name, figures or nothing for a heading, tone) of each row, groups under their headings."""
+    weighing: Weighing, wanted: Selection, shown: Periods, groups: Floats, heads: Floats
+) -> list[_Line]:  # fmt: skip
+    """The rows, groups under their headings."""
+    deal, line = weighing.definition, weighing.line
 
     def ends(values: Floats, name: str) -> list[float]:
         values = values[shown]
@@ -128,29 +94,32 @@ def _body(
             return [float(values[groups == head][-1]) for head in heads]
         return [float(values[groups == head].sum()) for head in heads]
 
+    def of(name: str, indent: str = "") -> _Line:
+        return _Line(indent + line_label(deal, name), deal.unit(name), ends(line(name), name), _tone(deal, name), name)
+
     if wanted.lines is not None:
-        names = wanted.lines
+        names = list(wanted.lines)
     else:  # a loan, or a part of one, of which there is nothing is left out
-        names = [name for name in names if not ("." in name and not line(name).any())]
+        names = [name for name in weighing.values if not ("." in name and not line(name).any())]
     member = {name: group for group, members in groups_of(deal).items() for name in members}
-    rows: list[tuple[str, str, list[float] | None, Tone]] = []
+    rows: list[_Line] = []
     seen: set[str] = set()
     for name in names:
         group = member.get(name)
         if group is None:
-            rows.append((line_label(deal, name), name, ends(line(name), name), _tone(deal, name)))
+            rows.append(of(name))
             continue
         if group in seen:
             continue
         seen.add(group)
         members = [one for one in names if member.get(one) == group]
-        rows.append((group, "", None, "comparison"))
-        rows.extend((f"  {line_label(deal, one)}", one, ends(line(one), one), _tone(deal, one)) for one in members)
+        rows.append(_Line(group))
+        rows.extend(of(one, "  ") for one in members)
         for label, signs in group_sums(deal, group, members):
             first = next(iter(signs))
             total = np.asarray(sum(sign * line(one) for one, sign in signs.items()))
-            tone = "plain" if len(set(signs.values())) > 1 else _tone(deal, first)
-            rows.append((f"  {label}", first, ends(total, first), tone))
+            tone: Tone = "plain" if len(set(signs.values())) > 1 else _tone(deal, first)
+            rows.append(_Line(f"  {label}", deal.unit(first), ends(total, first), tone, first, signs))
     return rows
 
 
@@ -168,28 +137,17 @@ def group_sums(deal: Definition, group: str, members: Sequence[str]) -> list[tup
     return [(f"{group} together", alone)] if len(alone) > 1 else []
 
 
-def groups_of(deal: Definition) -> dict[str, list[str]]:
-    """The headings of a deal with the lines and levels under each, amounts of one side apart from another's."""
-    found: dict[str, list[str]] = {}
-    headings = {name: line.group for name, line in deal.lines.items()}
-    headings |= {name: level.group for name, level in deal.levels.items()}
-    for name, group in headings.items():
-        if group:
-            found.setdefault(group, []).append(name)
-    return found
-
-
 def line_label(deal: Definition, name: str) -> str:
     """What a line is called in a table of periods: with its unit, unless that is money."""
     unit = deal.unit(name)
     return deal.label(name) if unit == "money" else deal.style.headed(deal.label(name), unit)
 
 
-def _amount(deal: Definition, name: str, value: float, tone: Tone) -> Cell:
+def _amount(deal: Definition, line: _Line, value: float) -> Cell:
     """One amount of a table of periods; where nothing happens a dash keeps the eye on what does."""
     if value == 0:
         return Cell("-", "comparison")
-    return Cell(deal.style.show(value, deal.unit(name)), tone)
+    return Cell(deal.style.show(value, line.unit), line.tone)
 
 
 def _wide_blocks(heads: Floats) -> bool:
@@ -204,3 +162,22 @@ def _tone(deal: Definition, name: str) -> Tone:
     if name in ("money_in", "money_out"):
         return "in" if name == "money_in" else "out"
     return "plain"
+
+
+def _of_line(weighing: Weighing, name: str, inside: Periods) -> dict[str, Derivation]:
+    """A line in the last of some periods in which it has something; in the last of all when it never has."""
+    busy = inside[np.flatnonzero(np.nan_to_num(weighing.line(name)[inside]))]
+    period = int(busy[-1]) if busy.size else int(inside[-1])
+    head = f"{weighing.definition.label(name)}, period {period}"
+    return {head: derivation_of(why({weighing.scenario: weighing}, name, period, 1).reason)}
+
+
+def _together(weighing: Weighing, label: str, signs: Mapping[str, int], period: int) -> dict[str, Derivation]:
+    """The sum of the lines under a heading, in one period."""
+    deal, show = weighing.definition, weighing.definition.style.show
+    values = {name: float(weighing.line(name)[period]) for name in signs}
+    told = added([signs[name] * value for name, value in values.items()], partial(show, unit="money"))
+    parts = {deal.label(name): Derivation(show(value, "money"), "its line") for name, value in values.items()}
+    total = sum(signs[name] * value for name, value in values.items())
+    how = "money in - money out" if len(set(signs.values())) > 1 else "of its lines, added up"
+    return {f"{label}, period {period}": Derivation(show(total, "money"), how, told, parts)}

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base
+from pennyweight.analysis.weighing.own_tables import TableResult
 from pennyweight.deals.definition import Axis, Single
 from pennyweight.documents import Block, Cell, Column, Table
+from pennyweight.documents.derivation import Derivation, Why
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.own_tables import TableResult
-
-__all__ = ["axis_value", "column_title", "table_blocks"]
+__all__ = ["axis_value", "column_title", "columns_why", "table_blocks"]
 
 
 def table_blocks(result: TableResult) -> list[Block]:
@@ -39,7 +39,9 @@ def _one_way(result: TableResult) -> Table:
         cells = [Cell(axis_value(result, axis, value), "question")]
         cells += [_cell(result, name, (k,)) for name in result.table.columns]
         rows.append(tuple(cells))
-    return Table(result.label, tuple(columns), tuple(rows), _note(result, None))
+    return Table(
+        result.label, tuple(columns), tuple(rows), _note(result, None), why=columns_why(result, list(result.columns))
+    )
 
 
 def _two_way(result: TableResult, name: str) -> Table:
@@ -54,7 +56,13 @@ def _two_way(result: TableResult, name: str) -> Table:
         for i, value in enumerate(down.values.tolist())
     )
     title = f"{result.label}: {column_title(result, result.table.columns[name])}"
-    return Table(title if len(result.table.columns) > 1 else result.label, columns, rows, _note(result, name))
+    return Table(
+        title if len(result.table.columns) > 1 else result.label,
+        columns,
+        rows,
+        _note(result, name),
+        why=columns_why(result, [name]),
+    )
 
 
 def column_title(result: TableResult, column: Single) -> str:
@@ -84,3 +92,24 @@ def _note(result: TableResult, only: str | None) -> str:
         where = ", ".join(cells[:2]) + (f" and {len(cells) - 2} more" if len(cells) > 2 else "")
         told.append(f"Undefined, {result.table.columns[name].label} at {where}: {reason}.")
     return " ".join([*filter(None, [result.table.note]), *told])
+
+
+def columns_why(result: TableResult, names: Sequence[str]) -> Why:
+    """The formulas of some columns, at the first place."""
+    note = "Every other place is worked out the same way, with its own value."
+    return Why(result.label, partial(_told_columns, result, names), note)
+
+
+def _told_columns(result: TableResult, names: Sequence[str]) -> dict[str, Derivation]:
+    """The formulas of some columns of a deal's own table, at its first place."""
+    axes = result.table.axes
+    at = " and ".join(f"{axis.label} at {axis_value(result, axis, float(axis.values[0]))}" for axis in axes)
+    told = {}
+    for name in names:
+        column = result.table.columns[name]
+        value = float(result.columns[name].reshape(-1)[0])
+        told[f"{column_title(result, column)}, with {at}"] = Derivation(
+            result.shown(name, value) if np.isfinite(value) else "undefined",
+            f"{column.text or column.name}, all else as it stands",
+        )
+    return told

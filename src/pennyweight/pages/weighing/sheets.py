@@ -1,79 +1,24 @@
-"""What is handed over of a weighing: what was assumed, why each figure is what it is, and the sheets of a workbook."""
+"""The sheets of a weighing's workbook: typed values, a sheet a kind."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
-from pennyweight.analysis.showing import headed, show_base
-from pennyweight.deals.definition import Definition, Input
-from pennyweight.documents import Cell, Column, Document, Table
-from pennyweight.documents.handout import Handout, Sheet, SheetColumn
+from pennyweight.analysis.showing import headed
+from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.deals.definition import Definition
+from pennyweight.documents.handout import Sheet, SheetColumn
 from pennyweight.errors import PennyweightError
-from pennyweight.pages.weighing.weighing_whys import weighing_whys
+from pennyweight.pages.weighing.assumed import likely_range, shown_input
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.weighing import Weighing
-
-__all__ = ["weighing_handout"]
+__all__ = ["weighing_sheets"]
 
 
-def weighing_handout(weighing: Weighing, document: Document, other: Callable[[str], Weighing]) -> Handout:
-    """The weighing as it is handed over; `other` weighs another scenario of the deal."""
-    style = weighing.definition.style
-    return Handout(
-        document,
-        sheets=lambda: tuple(_sheets(weighing, other)),
-        assumed=lambda: _assumed(weighing),
-        whys=lambda: weighing_whys(weighing, document),
-        currency=style.currency,
-        places=style.places,
-    )
-
-
-def _assumed(weighing: Weighing) -> Table:
-    deal = weighing.definition
-    rows = tuple(
-        (
-            Cell(headed(deal, name)),
-            Cell(_value(deal, item, weighing.inputs[name])),
-            Cell(_range(deal, item), "comparison"),
-        )
-        for name, item in deal.inputs.items()
-    )
-    columns = (Column("What is assumed", words=True), Column("Value"), Column("Likely", words=True))
-    return Table("Inputs", columns, rows)
-
-
-def _value(deal: Definition, item: Input, value: Any) -> str:
-    if not isinstance(value, np.ndarray):
-        return show_base(deal, item, float(value))
-    known = value[np.isfinite(value)]
-    ends = (
-        (show_end(deal, item, float(one)) for one in (known.min(), known.max())) if known.size else ("undefined",) * 2
-    )
-    low, high = ends
-    return low if low == high else f"{low} to {high}"
-
-
-def show_end(deal: Definition, item: Input, value: float) -> str:
-    """A value of a series, in its unit."""
-    return deal.style.show(value, item.unit)
-
-
-def _range(deal: Definition, item: Input) -> str:
-    if item.choices:
-        return f"one of {', '.join(item.choices)}"
-    if item.is_series:
-        return "in steps" if item.given == "steps" else item.given
-    if item.low is not None and item.high is not None:
-        return f"{show_base(deal, item, item.low)} to {show_base(deal, item, item.high)}"
-    return "a fact" if item.fixed else ""
-
-
-def _sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> list[Sheet]:
+def weighing_sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> tuple[Sheet, ...]:
+    """All sheets; `other` weighs another scenario of the deal."""
     deal = weighing.definition
     found = [_inputs(weighing), _figures(weighing)]
     if weighing.goals:
@@ -102,7 +47,7 @@ def _sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> list[Sheet]
         found.append(_scenarios(weighing, other))
     found.append(Sheet("Checks", (SheetColumn("Holds"), SheetColumn("Check")),
                        tuple(("yes" if passed else "no", said) for passed, said in weighing.checks)))  # fmt: skip
-    return found
+    return tuple(found)
 
 
 def _inputs(weighing: Weighing) -> Sheet:
@@ -111,11 +56,11 @@ def _inputs(weighing: Weighing) -> Sheet:
     for name, item in deal.inputs.items():
         value = weighing.inputs[name]
         if isinstance(value, np.ndarray):
-            shown: Any = _value(deal, item, value)
+            shown: Any = shown_input(deal, item, value)
         else:
             shown = item.choices[round(value)] if item.choices else _typed(value, item.unit)
         low, high = (None if one is None else _typed(one, item.unit) for one in (item.low, item.high))
-        rows.append((item.label, name, shown, low, high, _word(deal, item.unit), _range(deal, item)))
+        rows.append((item.label, name, shown, low, high, _word(deal, item.unit), likely_range(deal, item)))
         units.append({} if item.choices or item.is_series else dict.fromkeys((2, 3, 4), item.unit))
     columns = ("Label", "Name", "Value", "Low", "High", "Unit", "Remark")
     return Sheet("Inputs", tuple(map(SheetColumn, columns)), tuple(rows), tuple(units))
@@ -146,7 +91,7 @@ def _answers(weighing: Weighing) -> Sheet:
     for name, outcome in weighing.answers.items():
         question = deal.questions[name]
         item = deal.inputs[question.find]
-        asked = "that the deal pays off" if question.text == "pays_off" else question.text
+        asked = f"that {question.asked}" if question.asks_verdict else question.text
         if not outcome.answers:
             rows.append((question.label, deal.label(question.find), None, outcome.told, asked, outcome.reason))
             units.append({})

@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from functools import partial
 
-from pennyweight.analysis.finding.found import Side
-from pennyweight.analysis.showing import headed, show_about, show_base, show_value
+from pennyweight.analysis.showing import Side, headed, show_about, show_base, show_value
+from pennyweight.analysis.weighing.turning import TurningPoint
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.definition import Definition
-from pennyweight.documents import Block, Cell, Column, Table, Text
+from pennyweight.documents import Block, Cell, Column, Row, Table, Text
+from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
+from pennyweight.pages.explaining.figures_beside import beside, figures_at
 from pennyweight.plain_text import listed
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.turning import TurningPoint
-
-__all__ = ["nearest_turn", "shown_limit", "shown_turn", "turning_blocks"]
+__all__ = ["nearest_turn", "turning_blocks"]
 
 
-def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Block]:
+def turning_blocks(weighing: Weighing) -> list[Block]:
     """A table of the inputs that turn the verdict, nearest first, and a line for those that do not."""
+    deal, points = weighing.definition, weighing.turning_points
     turning = [point for point in points if point.turns_at is not None or point.limited]
     turning.sort(key=lambda point: (point.nearness is None, point.nearness or 0.0))
     blocks: list[Block] = []
@@ -32,8 +33,10 @@ def turning_blocks(deal: Definition, points: Sequence[TurningPoint]) -> list[Blo
             "has one."
         )
         rows = [_row(deal, point) for point in turning]
+        whys = [Why(deal.inputs[point.input].label, partial(_told, weighing, point)) for point in turning]
         kept = len(columns) if any(row[-1].text for row in rows) else len(columns) - 1  # one goal alone needs no name
-        blocks.append(Table("Turning points", columns[:kept], tuple(row[:kept] for row in rows), note))
+        shown = tuple(Row(row[:kept], why) for row, why in zip(rows, whys, strict=True))
+        blocks.append(Table("Turning points", columns[:kept], shown, note))
     for reason, named in _idle(deal, points).items():
         blocks.append(Text(f"{reason}: {', '.join(named)}.", "comparison"))
     return blocks
@@ -127,11 +130,55 @@ def _idle(deal: Definition, points: Sequence[TurningPoint]) -> dict[str, list[st
     found: dict[str, list[str]] = {}
     for point in points:
         if point.turns_at is None and not point.limited:
-            if point.reason == "pays off at every value":
+            if point.idle == "always":
                 said = "It pays off at every value looked at of"
-            elif point.blocked:
+            elif point.idle == "blocked":
                 said = f"{listed([deal.label(name) for name in point.blocked])} missed at every value looked at of"
             else:
                 said = "No value meets all goals at once of"
             found.setdefault(said, []).append(deal.label(point.input))
     return found
+
+
+def _told(weighing: Weighing, point: TurningPoint) -> dict[str, Derivation]:
+    """The goals that turn, at each turn and just beside it; and how far away the nearer one is."""
+    deal = weighing.definition
+    item = deal.inputs[point.input]
+    names = list(point.goals or deal.goals)
+    found: dict[str, Derivation] = {}
+    for word, value in (("Turns below", point.below), ("Turns above", point.above)):
+        if value is None:
+            continue
+        parts = figures_at(weighing.model, weighing.case, item, beside(item, value), names)
+        shown = shown_turn(deal, point, value)
+        found[word] = Derivation(shown, "here these goals are just met, all else as it stands", "", parts)
+    for word, limit in (("Limit below", point.limit_below), ("Limit above", point.limit_above)):
+        if limit is not None:
+            found[word] = Derivation(
+                f"about {shown_limit(deal, point, limit)}", "beyond it a figure of a goal is undefined"
+            )
+    if point.choices:
+        found["Pays off"] = Derivation(
+            " or ".join(point.choices), "each word was tried", "",
+            figures_at(weighing.model, weighing.case, item, beside(item, 0.0), ["pays_off"], "every goal is met"),
+        )  # fmt: skip
+    distance = _told_distance(deal, point)
+    return {**found, **({"Distance": distance} if distance else {})}
+
+
+def _told_distance(deal: Definition, point: TurningPoint) -> Derivation | None:
+    if point.turns_at is None:
+        return None
+    item, show = deal.inputs[point.input], deal.style.show
+
+    def put(value: float) -> str:
+        return bracketed(digits(value, deal.style.mark))
+
+    away = f"({put(point.turns_at)} - {put(point.base)})"
+    if point.of_range is not None and item.low is not None and item.high is not None:
+        told = f"{away} / ({put(item.high)} - {put(item.low)})"
+        return Derivation(show(point.of_range, "share", sign=True), "(turn - as it stands) / (high - low)", told)
+    if point.distance is not None:
+        told = f"{away} / {put(abs(point.base))}"
+        return Derivation(show(point.distance, "share", sign=True), "(turn - as it stands) / as it stands", told)
+    return None

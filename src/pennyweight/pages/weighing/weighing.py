@@ -1,62 +1,54 @@
-"""How a weighing describes itself, as a document."""
+"""The page of a weighing: verdict, goals, figures, answers, tables, turning points, lines, checks and remarks."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, TypeAlias
+from functools import partial
+from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
-from pennyweight.analysis.showing import show_figure
+from pennyweight.analysis.weighing.asked_lines import Selection
 from pennyweight.analysis.weighing.checks import numbers_inside
+from pennyweight.analysis.weighing.verdict import Figure
+from pennyweight.analysis.weighing.weighing import Weighing, weigh
 from pennyweight.core import rate_forms
 from pennyweight.deals.definition import Definition
-from pennyweight.documents import (
-    Block,
-    Cell,
-    Checks,
-    Column,
-    Document,
-    FigureLine,
-    Figures,
-    Table,
-    Text,
-    Verdict,
-)
-from pennyweight.documents.model import Tone
+from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.nodes import Call, Node, walk
+from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Text, Verdict
+from pennyweight.documents.derivation import Why
+from pennyweight.documents.handout import Handout
+from pennyweight.pages.explaining.trees import tree
+from pennyweight.pages.weighing.answers import answers_table
+from pennyweight.pages.weighing.assumed import assumed
 from pennyweight.pages.weighing.deal_charts import weighing_charts
-from pennyweight.pages.weighing.lines_by_period import Selection, period_tables
+from pennyweight.pages.weighing.goals import goals_table
+from pennyweight.pages.weighing.lines_by_period import period_tables
 from pennyweight.pages.weighing.own_tables import table_blocks
+from pennyweight.pages.weighing.sheets import weighing_sheets
 from pennyweight.pages.weighing.turning_points import nearest_turn, turning_blocks
+from pennyweight.pages.weighing.words import VERDICT_TONES
 
-if TYPE_CHECKING:
-    from pennyweight.analysis.weighing.verdict import Figure, GoalResult
-    from pennyweight.analysis.weighing.weighing import Weighing
+__all__ = ["document", "handout"]
 
-__all__ = ["weighing_page"]
-
-Floats: TypeAlias = NDArray[np.float64]
-
-_TONES: dict[str, Tone] = {"pays off": "in", "nearly": "question", "falls short": "out", "no goals": "comparison"}
-_STATES: dict[str, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
+_DEPTH = 3
+"""How deep the tree of a figure goes."""
 
 
-def weighing_page(weighing: Weighing, *, periods: Selection | None = None) -> Document:
+def document(weighing: Weighing, *, periods: Selection | None = None) -> Document:
     """The page of one weighing; `periods` adds the lines by period or year."""
     deal = weighing.definition
     blocks: list[Block] = [_verdict(weighing)]
     if weighing.goals:
-        blocks.append(_goals_table(weighing))
+        blocks.append(goals_table(weighing))
     if weighing.measures:
-        blocks.append(Figures("Figures", tuple(_figure_line(deal, f) for f in weighing.measures.values())))
+        blocks.append(Figures("Figures", tuple(_figure_line(weighing, f) for f in weighing.measures.values())))
     if weighing.answers:
-        blocks.append(_answers(weighing))
+        blocks.append(answers_table(weighing))
     for table in weighing.tables.values():
         blocks += table_blocks(table)
-    blocks += turning_blocks(deal, weighing.turning_points)
+    blocks += turning_blocks(weighing)
     if periods is not None:
-        blocks += period_tables(deal, list(weighing.values), weighing.line, periods)
+        blocks += period_tables(weighing, periods)
     blocks.append(Checks(weighing.checks))
     if deal.notes:
         blocks.append(_notes(deal))
@@ -65,6 +57,18 @@ def weighing_page(weighing: Weighing, *, periods: Selection | None = None) -> Do
         blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
+
+
+def handout(weighing: Weighing, page: Document) -> Handout:
+    """The weighing as it is handed over: what was assumed, and its sheets with the other scenarios beside it."""
+    style = weighing.definition.style
+    return Handout(
+        page,
+        sheets=lambda: weighing_sheets(weighing, lambda scenario: weigh(weighing.model, scenario)),
+        assumed=lambda: assumed(weighing),
+        currency=style.currency,
+        places=style.places,
+    )
 
 
 def _notes(deal: Definition) -> Table:
@@ -99,7 +103,7 @@ def _verdict(weighing: Weighing) -> Verdict:
     return Verdict(
         weighing.verdict.upper(),
         sentence + nearest_turn(weighing.definition, weighing.turning_points) + _failed(weighing),
-        _TONES[weighing.verdict],
+        VERDICT_TONES[weighing.verdict],
     )
 
 
@@ -111,61 +115,25 @@ def _failed(weighing: Weighing) -> str:
     return f" A check fails: {failed[0]}" if len(failed) == 1 else f" {len(failed)} checks fail; the first: {failed[0]}"
 
 
-def _goals_table(weighing: Weighing) -> Table:
-    rows = tuple(_goal_row(weighing.definition, goal) for goal in weighing.goals.values())
-    columns = (
-        Column("Goal", words=True),
-        Column("Figure"),
-        Column("Asked", words=True),
-        Column("State", words=True),
-        Column("To spare"),
-    )
-    return Table("Goals", columns, rows)
-
-
-def _goal_row(deal: Definition, goal: GoalResult) -> tuple[Cell, ...]:
-    style = deal.style
-    word = "at least" if goal.side == "at_least" else "at most"
-    tone = _STATES[goal.state]
-    return (
-        Cell(style.headed(goal.label, goal.unit)),
-        Cell(show_figure(deal, goal.name, goal.value, unit=False)),
-        Cell(f"{word} {style.show(goal.bound, goal.unit)}"),
-        Cell(goal.state, tone),
-        Cell("-" if goal.slack is None else style.show(goal.slack, goal.unit, sign=True), tone),
-    )
-
-
-def _figure_line(deal: Definition, figure: Figure) -> FigureLine:
+def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
+    deal = weighing.definition
     shown = deal.style.with_unit(figure.value, figure.unit)
     note = figure.formula if figure.value is not None else figure.reason
-    if "loan_payment(" in figure.formula and "per_year" not in figure.formula and figure.value is not None:
+    if figure.value is not None and _paid_monthly(deal.measures[figure.name].node):
         note += ", paid monthly"
     if figure.unit == "rate" and figure.value is not None and deal.timeline.per_year > 1:
         quoted = float(rate_forms.nominal_rate(figure.value, deal.timeline.per_year))
         word = {4: "quarterly", 12: "monthly"}[deal.timeline.per_year]
         note += f", effective ({deal.style.show(quoted, 'rate')} {word})"
     note = "; ".join(filter(None, [figure.remark, note]))
-    return FigureLine(figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note)
+    return FigureLine(
+        figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note,
+        Why(figure.label, partial(tree, {weighing.scenario: weighing}, figure.name, None, _DEPTH)),
+        figure.name, goal=figure.name in weighing.goals, known=figure.value is not None,
+    )  # fmt: skip
 
 
-def _answers(weighing: Weighing) -> Table:
-    rows = []
-    for name, outcome in weighing.answers.items():
-        question = weighing.definition.questions[name]
-        asked = weighing.definition.label(question.find)
-        text = "the deal pays off" if question.text == "pays_off" else question.text
-        said = f"{asked}, so that {text}" if question.aim == "true" else asked
-        intervals = outcome.intervals() or [(outcome.told, outcome.reason)]
-        for number, (text, notes) in enumerate(intervals):
-            remark = "; ".join(filter(None, [said if number == 0 else "", notes]))
-            label = question.label if number == 0 else "or"
-            rows.append(
-                (
-                    Cell(label),
-                    Cell(text, "question" if outcome.answers or outcome.always else "out"),
-                    Cell(remark, "comparison"),
-                )
-            )
-    columns = (Column("Question", words=True), Column("Answer", words=True), Column("What is looked for", words=True))
-    return Table("Answers", columns, tuple(rows))
+def _paid_monthly(node: Node) -> bool:
+    """Whether a formula has a payment of a loan that does not say how often it is made."""
+    calls = [part for part in walk(node) if isinstance(part, Call) and part.function == "loan_payment"]
+    return any(bind(call, "")[3] is None for call in calls)

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import re
 from base64 import b64encode
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from functools import lru_cache
 from hashlib import sha256
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.documents import Block, Cell, Chart, Checks, Document, Figures, Table, Text, Verdict
-from pennyweight.documents.derivation import Whys
+from pennyweight.documents.derivation import Why
 from pennyweight.documents.handout import Handout
 from pennyweight.documents.text import aligned, sort_key
+from pennyweight.documents.why_table import why_of, why_table
 from pennyweight.reading.embedded_files import CARRIED_ID, as_script
 from pennyweight.reading.text_files import BINARY
 from pennyweight.report.charts.picture import picture
@@ -31,8 +31,10 @@ _SORTABLE = 3
 
 def page(handout: Handout, cover: Cover) -> str:
     """The whole page of what is handed over."""
-    document, whys, marks = handout.document, handout.whys(), _Marks()
-    places = _Places(whys, marks, {key: marks.of(f"figure {key[1]}") for key in _labels(document) if key in whys})
+    document, marks = handout.document, _Marks()
+    places = _Places(marks)
+    for why, label in _opening(document):
+        places.reserve(why, label)
     sections = [_section(block, places) for block in document.blocks]
     charts = [_chart(chart, marks) for chart in document.charts]
     if charts:
@@ -57,15 +59,13 @@ def page(handout: Handout, cover: Cover) -> str:
     )  # fmt: skip
 
 
-def _labels(document: Document) -> dict[tuple[str, str], None]:
-    """The title of its block and the label of every line and row of the page, in its order."""
-    keys: list[tuple[str, str]] = []
+def _opening(document: Document) -> Iterator[tuple[Why, str]]:
+    """Every line and row of the page that opens, in its order, with what it is called."""
     for block in document.blocks:
         if isinstance(block, Figures):
-            keys += [(block.title, line.label) for line in block.lines]
+            yield from ((line.why, line.label) for line in block.lines if line.why is not None)
         elif isinstance(block, Table):
-            keys += [(block.title, row[0].text.strip()) for row in block.rows if row[0].text.strip()]
-    return dict.fromkeys(keys)
+            yield from ((why, row[0].text.strip()) for row in block.rows if (why := why_of(row)) is not None)
 
 
 class _Marks:
@@ -84,28 +84,25 @@ class _Marks:
         return name
 
 
-@dataclass(frozen=True, slots=True)
 class _Places:
-    """Where figures come from, and where on the page each of those that open stands."""
+    """Where on the page each figure that opens stands; what is told twice (the same line in a later table) "
+    "opens once."""
 
-    whys: Whys
-    marks: _Marks
-    opening: Mapping[tuple[str, str], str]
-    taken: set[str] = field(default_factory=set)
+    def __init__(self, marks: _Marks) -> None:
+        self.marks = marks
+        self.of: dict[int, str] = {}
+        self.opened: set[int] = set()
 
-    def place_of(self, key: tuple[str, str]) -> str:
-        """The place of a figure; of rows that are called the same the first has it, later ones places of their own."""
-        place = self.opening[key]
-        if place in self.taken:
-            return self.marks.of(place)
-        self.taken.add(place)
-        return place
+    def reserve(self, why: Why, label: str) -> None:
+        if id(why) not in self.of:
+            self.of[id(why)] = self.marks.of(f"figure {label}")
 
-    def link(self, title: str, label: str) -> str | None:
-        """The place of a row that is told in an earlier table of the same kind: "By year, year 0 to year 5"."""
-        kind = title.split(",")[0]
-        return next((place for (other, named), place in self.opening.items()
-                     if named == label and other != title and other.split(",")[0] == kind), None)  # fmt: skip
+    def open(self, why: Why) -> str | None:
+        """The place of a figure that opens here; None when it has opened before."""
+        if id(why) in self.opened:
+            return None
+        self.opened.add(id(why))
+        return self.of[id(why)]
 
 
 def _section(block: Block, places: _Places) -> dict[str, Any]:
@@ -128,10 +125,9 @@ def _section(block: Block, places: _Places) -> dict[str, Any]:
         case Figures():
             lines = [
                 {
-                    "id": places.place_of((title, line.label)) if (title, line.label) in places.opening
-                    else marks.of(f"figure {line.label}"),
+                    "id": (places.open(line.why) if line.why else None) or marks.of(f"figure {line.label}"),
                     "label": line.label, "value": line.value.text, "tone": line.value.tone, "note": line.note,
-                    "why": _why(places, title, line.label),
+                    "why": _why(line.why),
                 }
                 for line in block.lines
             ]  # fmt: skip
@@ -142,9 +138,8 @@ def _section(block: Block, places: _Places) -> dict[str, Any]:
             return {"kind": "text", "title": "", "id": place, "text": "", "tone": "plain"}
 
 
-def _why(places: _Places, title: str, label: str) -> dict[str, Any] | None:
-    why = places.whys.get((title, label))
-    return None if why is None else _table(why, None)
+def _why(why: Why | None) -> dict[str, Any] | None:
+    return None if why is None else _table(why_table(why), None)
 
 
 def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> dict[str, Any]:
@@ -155,22 +150,21 @@ def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> d
     ]
     rows = []
     for n, row in enumerate(block.rows):
-        key = (block.title, row[0].text.strip())
-        opens = places is not None and bool(key[1]) and key in places.whys
-        link = places.link(*key) if places is not None and key[1] and not opens else None
+        why = None if places is None else why_of(row)
+        place = None if places is None or why is None else places.open(why)
+        link = places.of[id(why)] if places is not None and why is not None and place is None else None
         cells = [
             _cell(cell, None if own is None else own[n], link if k == 0 else None)
             for k, (cell, own) in enumerate(zip(row, columns, strict=True))
         ]
         rows.append({
-            "cells": cells, "why": _why(places, *key) if places is not None and opens else None,
-            "id": places.place_of(key) if places is not None and opens else "",
+            "cells": cells, "why": _why(why) if place is not None else None, "id": place or "",
         })  # fmt: skip
     whole = not any(cell.text == "…" for row in block.rows for cell in row)
     return {
         "title": block.title, "caption": "" if sortable else block.title, "columns": block.columns, "rows": rows,
         "note": block.note, "sortable": sortable and whole and len(rows) >= _SORTABLE,
-        "opens": any(row["why"] for row in rows), "how": None if places is None else _why(places, block.title, ""),
+        "opens": any(row["why"] for row in rows), "how": None if places is None else _why(block.why),
     }  # fmt: skip
 
 

@@ -73,7 +73,7 @@ def _first_page(layout: Layout, handout: Handout, cover: Cover, assumed: Table |
 def _key_figures(blocks: tuple[Block, ...]) -> Table | None:
     """The goals when there are some, else the first figures."""
     tables = [block for block in blocks if isinstance(block, Table) and block.rows]
-    if tables and tables[0].title == "Goals":
+    if tables and tables[0].role == "goals":
         return tables[0]
     figures = next((block for block in blocks if isinstance(block, Figures)), None)
     if figures is None:
@@ -85,10 +85,9 @@ def _key_figures(blocks: tuple[Block, ...]) -> Table | None:
 def _further_figures(blocks: tuple[Block, ...], key: Table | None) -> Table | None:
     """The first figures that are no goals, where goals stand above them."""
     figures = next((block for block in blocks if isinstance(block, Figures)), None)
-    if figures is None or key is None or key.title != "Goals":
+    if figures is None or key is None or key.role != "goals":
         return None
-    goals = {row[0].text.split(",")[0] for row in key.rows}
-    lines = [line for line in figures.lines if line.label.split(",")[0] not in goals and line.value.text != "undefined"]
+    lines = [line for line in figures.lines if line.known and not line.goal]
     rows = tuple((Cell(line.label), line.value) for line in lines[:_FURTHER])
     return Table("Key figures", (Column("Figure", words=True), Column("")), rows) if rows else None
 

@@ -6,13 +6,11 @@ from dataclasses import KW_ONLY, dataclass
 from typing import Any
 
 from pennyweight.described import Described, frozen
-from pennyweight.documents import Cell, FigureLine, Figures
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.periods import read_per_year
-from pennyweight.quantities.units import Style
 
-__all__ = ["Bill", "bill_block"]
+__all__ = ["Bill"]
 
 
 @dataclass(frozen=True, repr=False)
@@ -73,14 +71,3 @@ class Bill(Described):
     def rest(self) -> float:
         """What is left for principal and interest."""
         return float(self.total) - self.part("taxes") - self.part("insurance")
-
-
-def bill_block(style: Style, parts: dict[str, float]) -> Figures:
-    """The parts of a bill, and what nothing explains."""
-    labels = {"interest": "Interest", "principal": "Principal", "taxes": "Taxes", "insurance": "Insurance"}
-    lines = [FigureLine(label, Cell(style.with_unit(parts[name], "money"))) for name, label in labels.items()]
-    if abs(parts["unexplained"]) >= 0.01:
-        tone = "the bill holds more than that" if parts["unexplained"] > 0 else "the bill is less than its parts"
-        lines.append(FigureLine("Unexplained", Cell(style.with_unit(parts["unexplained"], "money"), "out"), tone))
-    lines.append(FigureLine("The bill", Cell(style.with_unit(parts["total"], "money"), "question")))
-    return Figures("The next bill taken apart", tuple(lines))

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from pennyweight.errors import PennyweightError
+from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.events import Event
-
-if TYPE_CHECKING:
-    from pennyweight.instruments.loans.loan import Loan
 
 __all__ = ["Effect", "effects"]
 
@@ -33,7 +31,7 @@ class Effect:
     payments: int
 
 
-def effects(loan: Loan) -> tuple[Effect, ...]:
+def effects(loan: BookedLoan) -> tuple[Effect, ...]:
     """The effects of all that happens to a loan, which add up to what it costs or saves altogether.
 
     Kinds that cannot stand without a later one (a payment that only an extra payment explains) are told with it.
@@ -62,7 +60,7 @@ def _kind(event: Event | tuple[Any, str, Any]) -> str:
     return event.what if isinstance(event, Event) else event[1]
 
 
-def _only(loan: Loan, kinds: list[str]) -> Loan:
+def _only(loan: BookedLoan, kinds: list[str]) -> BookedLoan:
     """The loan with the events of these kinds alone."""
     return replace(
         loan,

@@ -11,8 +11,8 @@ from pennyweight.core.brackets import whole_turn_between
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, nearest
+from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.events import Moment, Recurring, When
-from pennyweight.instruments.loans.loan import Loan
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list, a_mapping, an_instance
 from pennyweight.quantities.units import one_currency
@@ -28,6 +28,7 @@ __all__ = [
     "race",
     "read_extras",
     "read_offers",
+    "refinanced",
     "refinancing",
     "with_extra",
 ]
@@ -37,6 +38,7 @@ __all__ = [
 class Extra(Described):
     """What an extra amount with every payment from the next one on does.
 
+    >>> from pennyweight import Loan
     >>> Loan(100_000, "6%", years=30).extras_table([100])[0].payments_saved
     108
     """
@@ -51,6 +53,7 @@ class Extra(Described):
 class Offer(Described):
     """One offer beside others.
 
+    >>> from pennyweight import Loan
     >>> [offer.apr for offer in Loan(1_000, "6%", years=1).offers({})]
     [0.060007128435508594]
     """
@@ -71,6 +74,7 @@ class Offer(Described):
 class Refinancing(Described):
     """A loan replaced by another: `gain` is how much better off one is at the horizon, costs paid, debts compared.
 
+    >>> from pennyweight import Loan
     >>> Loan(100_000, "6%", years=30).refinancing(on=60, rate="4.5%", years=25).payment_after
     517.23
     """
@@ -89,7 +93,7 @@ class Refinancing(Described):
     gain: float
 
 
-def extras_table(loan: Loan, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
+def extras_table(loan: BookedLoan, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
     """See `Loan.extras_table`."""
     return tuple(_extra(loan, extra) for extra in read_extras(amounts, what="amounts"))
 
@@ -110,7 +114,7 @@ def read_extras(amounts: Sequence[str | float], *, what: str) -> list[float]:
     return found
 
 
-def extra_needed(loan: Loan, by: When) -> Extra:
+def extra_needed(loan: BookedLoan, by: When) -> Extra:
     """See `Loan.extra_needed`."""
     number = _number_by(loan, by, "paid_off_by")
     if number >= len(loan.schedule.rows):
@@ -130,19 +134,20 @@ def extra_needed(loan: Loan, by: When) -> Extra:
     return _extra(loan, round(whole_turn_between(done, 0, all_of_it) * unit, 9))
 
 
-def read_offers(loan: Loan, others: Mapping[str, Loan], *, what: str) -> dict[str, Loan]:
+def read_offers(loan: BookedLoan, others: Mapping[str, BookedLoan], *, what: str) -> dict[str, BookedLoan]:
     """The loan and the offers beside it by name, the loan first.
 
     `what` is the parameter the offers come from. InputError when one is no Loan, is in another currency, or has the
     name of the loan itself.
 
-    >>> list(read_offers(Loan(1_000, "6%", years=1), {"agency": Loan(1_000, "5%", years=2)}, what="offers"))
+    >>> from pennyweight import Loan
+    >>> list(read_offers(Loan(1_000, "6%", years=1), {"agency": BookedLoan(1_000, "5%", years=2)}, what="offers"))
     ['this loan', 'agency']
     """
     others = a_mapping(others, what=what, of="loans by name")
     own = loan.title or "this loan"
     for name, other in others.items():
-        an_instance(other, Loan, what=f"The offer '{name}'")
+        an_instance(other, BookedLoan, what=f"The offer '{name}'", called="Loan")
         if name == own:
             raise InputError(f"An offer and the loan itself have one name, '{name}'; change one of them.", at=what)
     one_currency(
@@ -152,7 +157,7 @@ def read_offers(loan: Loan, others: Mapping[str, Loan], *, what: str) -> dict[st
     return {own: loan, **others}
 
 
-def offers(loan: Loan, others: Mapping[str, Loan]) -> tuple[Offer, ...]:
+def offers(loan: BookedLoan, others: Mapping[str, BookedLoan]) -> tuple[Offer, ...]:
     """See `Loan.offers`."""
     return tuple(
         Offer(
@@ -179,7 +184,7 @@ class Race:
     """
 
     after: int
-    new: Loan
+    new: BookedLoan
     given_costs: float
     out_of_pocket: float
     spent_old: list[float]
@@ -191,9 +196,12 @@ class Race:
     """The payments after which both are compared."""
 
 
-def race(loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]) -> Race:
+def race(
+    loan: BookedLoan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
+) -> Race:
     """Set the loan against the one that replaces it; see `Loan.refinancing`.
 
+    >>> from pennyweight import Loan
     >>> found = race(Loan(1_000, "6%", years=1), on=6, costs=5, horizon=None, terms={"rate": "4%", "months": 6})
     >>> found.end, round(found.gains[-1], 2)
     (6, -2.01)
@@ -217,7 +225,7 @@ def race(loan: Loan, *, on: When, costs: str | float, horizon: str | float | Non
     if loan.terms.calendar is not None:
         shared["start"] = loan.terms.calendar.due(after)
         shared["first_payment"] = loan.terms.calendar.due(after + 1)
-    new = Loan(**{**shared, "amount": owed, **terms})
+    new = type(loan)(**{**shared, "amount": owed, **terms})
     one_currency({"the loan": loan.currency, "the new loan": new.currency}, at="currency")
     money, fresh = loan.terms.money, new.agreed
     out_of_pocket = paid + new.terms.fee_up_front + (owed - new.amount)
@@ -244,8 +252,15 @@ def race(loan: Loan, *, on: When, costs: str | float, horizon: str | float | Non
     return Race(after, new, paid, out_of_pocket, spent_old, spent_new, left_old, left_new, gains, end)
 
 
+def refinanced(
+    loan: BookedLoan, *, on: When, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any
+) -> Refinancing:
+    """The same with the terms of the new loan as arguments."""
+    return refinancing(loan, on=on, costs=costs, horizon=horizon, terms=terms)
+
+
 def refinancing(
-    loan: Loan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
+    loan: BookedLoan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
 ) -> Refinancing:
     """See `Loan.refinancing`."""
     both = race(loan, on=on, costs=costs, horizon=horizon, terms=terms)
@@ -268,7 +283,7 @@ def refinancing(
     )
 
 
-def _number_by(loan: Loan, when: When, what: str) -> int:
+def _number_by(loan: BookedLoan, when: When, what: str) -> int:
     """How many payments lie on or before a day."""
     moment = Moment.read(when, what)
     if moment.day is None:
@@ -279,9 +294,10 @@ def _number_by(loan: Loan, when: When, what: str) -> int:
     return 0 if day < loan.terms.calendar.first else loan.terms.calendar.made_by(day)
 
 
-def with_extra(loan: Loan, extra: float) -> Loan:
+def with_extra(loan: BookedLoan, extra: float) -> BookedLoan:
     """The loan with an extra amount with every payment, from the next one on.
 
+    >>> from pennyweight import Loan
     >>> len(with_extra(Loan(1_000, "6%", years=1), 100.0).schedule.rows)
     6
     """
@@ -291,7 +307,7 @@ def with_extra(loan: Loan, extra: float) -> Loan:
     return loan.but(extras=(*loan.extras, again), extra_moves="term")
 
 
-def _extra(loan: Loan, extra: float) -> Extra:
+def _extra(loan: BookedLoan, extra: float) -> Extra:
     other = with_extra(loan, extra).schedule
     return Extra(
         extra,

@@ -10,19 +10,14 @@ import numpy as np
 
 from pennyweight.core.dates import Days
 from pennyweight.core.loans.exact import Booked, Books
-from pennyweight.documents import Checks, Document
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
-from pennyweight.documents.tables import ends
 from pennyweight.instruments.loans.books.terms import LoanTerms
 from pennyweight.instruments.loans.books.timetable import Statement, Timetable
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Schedule", "shown_rows"]
-
-_HEAD = 12
+__all__ = ["Schedule"]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -41,18 +36,6 @@ class Schedule(Shown):
     def __repr__(self) -> str:
         ended = f", paid_off_on='{self.paid_off_on}'" if self.dates is not None else ""
         return f"Schedule({len(self.rows)} payments, total_interest={self.total_interest}{ended})"
-
-    def document(self) -> Document:
-        """The years, the payments and the checks."""
-        from pennyweight.pages.loans.loan import loan_tables
-
-        owed = self.terms.style.with_unit(self.balance_after(0), "money")
-        return Document(f"The schedule of a loan of {owed}", (*loan_tables(self), Checks(self.checks)))
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.loans.loan_whys import schedule_whys
-
-        return schedule_whys(self)
 
     @cached_property
     def rows(self) -> tuple[Booked, ...]:
@@ -244,15 +227,3 @@ class Schedule(Shown):
             (each, "Every balance is the one before plus interest less what is paid."),
             (all_paid <= max(near, 1e-6), "All that is paid is interest plus principal plus fees."),
         )
-
-
-def shown_rows(count: int, made: int) -> list[int]:
-    """Which rows a page shows of `count` payments, from 0: the first, those around the last that was made, the last.
-
-    >>> shown_rows(360, 0)[11:13]
-    [11, 348]
-    """
-    if made == 0 or count <= 2 * _HEAD + 6:
-        return ends(count, _HEAD, spared=6)
-    around = range(max(made - _HEAD // 2, 0), min(made + _HEAD // 2, count))
-    return sorted({*range(_HEAD // 2), *around, *range(count - _HEAD // 2, count)})

@@ -11,8 +11,6 @@ import numpy as np
 
 from pennyweight.core.loans.exact import Entry, keep_books
 from pennyweight.described import Described, frozen
-from pennyweight.documents import Block, Cell, Column, Document, SplitChart, Table
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
 from pennyweight.instruments.loans.books.schedule import Schedule
@@ -162,13 +160,11 @@ class LoanSet(Shown):
         import pandas as pd
 
         names = list(self.loans)
-        return (
-            pd.concat([self._chosen()[name].frame.assign(loan=name) for name in names]).reset_index().set_index("loan")
-        )
+        return pd.concat([self.chosen[name].frame.assign(loan=name) for name in names]).reset_index().set_index("loan")
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        chosen = self._chosen()
+        chosen = self.chosen
         plain: dict[str, Any] = {
             "format": 1,
             "title": self.title,
@@ -178,7 +174,7 @@ class LoanSet(Shown):
             "payment": round(sum(loan.payment for loan in self.loans.values()), 9),
             "total_interest": round(sum(one.total_interest for one in chosen.values()), 9),
             "total_paid": round(sum(one.total_paid for one in chosen.values()), 9),
-            "loans": {name: {**loan.as_dict(), "share": self._share(loan)} for name, loan in self.loans.items()},
+            "loans": {name: {**loan.as_dict(), "share": self.share_of(loan)} for name, loan in self.loans.items()},
             "spare": self.extra,
             "orders": [],
         }
@@ -196,104 +192,20 @@ class LoanSet(Shown):
             ]
         return plain
 
-    def document(self) -> Document:
-        """The layers and their totals, the years of all together, and what the orders do."""
-        style, chosen = self.style, self._chosen()
+    def share_of(self, loan: Loan) -> float | None:
+        """Which part of what is needed a loan brings; None without `needs`.
 
-        def money(value: float) -> Cell:
-            return Cell(style.show(value, "money"))
+        `loan` is one of them.
 
-        rows: list[tuple[Cell, ...]] = []
-        for name, loan in self.loans.items():
-            schedule = chosen[name]
-            share = self._share(loan)
-            rows.append((
-                Cell(loan.title or name), money(loan.amount),
-                Cell("–" if share is None else style.show(share, "share")),
-                Cell(style.show(loan.terms.rate.value, "rate")), money(loan.payment), Cell(str(len(schedule.rows))),
-                Cell(schedule.named(len(schedule.rows))), money(schedule.total_interest),
-            ))  # fmt: skip
-        none = Cell("")
-        total = sum(loan.payment for loan in self.loans.values())
-        interest = sum(one.total_interest for one in chosen.values())
-        if self.own_money is not None:
-            share = self.own_money / (self.needs or 0.0)
-            rows.append((Cell("Own money"), money(self.own_money), Cell(style.show(share, "share")), *[none] * 5))
-        whole = self.lent + (self.own_money or 0.0)
-        all_of_it = Cell("100.00%" if self.needs is not None else "–")
-        rows.append(
-            (Cell("Together", "question"), money(whole), all_of_it, none, money(total), none, none, money(interest))
-        )
-        columns = tuple(
-            Column(title, words=title in ("Layer",))
-            for title in ("Layer", "Amount", "Share", "Rate", "Payment", "Payments", "Paid off", "Interest")
-        )
-        note = f"With {style.with_unit(self.extra, 'money')} of spare money, {self.order}." if self.extra else ""
-        blocks: list[Block] = [Table("Layers", columns, tuple(rows), note)]
-        if self.extra:
-            blocks += self._order_blocks()
-        years = self._yearly(chosen)
-        blocks.append(self._years(years))
-        chart = SplitChart(
-            "split", f"{style.with_unit(interest, 'money')} of interest on all loans together",
-            np.array(list(years), dtype=np.float64), np.array([row[1] for row in years.values()]),
-            np.array([row[2] for row in years.values()]), "Year", style.headed("Paid in the year", "money"),
-        )  # fmt: skip
-        how = "As agreed" if not self.extra else f"With {style.with_unit(self.extra, 'money')} more a payment"
-        said = " ".join(filter(None, [self.note, f"{how}, to the smallest unit."]))
-        return Document(self.title or "Loans together", tuple(blocks), said, (chart,))
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.loans.several_whys import several_whys
-
-        return several_whys(self, self._chosen(), self._years_title())
-
-    def _order_blocks(self) -> list[Block]:
-        style = self.style
-        before = sum(loan.schedule.total_interest for loan in self.loans.values())
-        longest = max(len(loan.schedule.rows) for loan in self.loans.values())
-        lines = [
-            (
-                Cell(order, "question" if order == self.order else "plain"),
-                Cell(", ".join(plan.order)),
-                Cell(str(plan.payments)),
-                Cell(style.show(plan.total_interest, "money")),
-                Cell(style.show(before - plan.total_interest, "money")),
-            )
-            for order, plan in self.plans.items()
-        ]
-        columns = (
-            Column("Order", words=True), Column("Loans", words=True), Column("Payments"), Column("Interest"),
-            Column("Saved"),
-        )  # fmt: skip
-        note = f"Without it: {longest} payments and {style.with_unit(before, 'money')} of interest."
-        return [Table("What each order of paying brings", columns, tuple(lines), note)]
-
-    def _yearly(self, chosen: Mapping[str, Schedule]) -> dict[int, np.ndarray[Any, np.dtype[np.float64]]]:
-        """By year: payments, interest, principal and balance of all loans together."""
-        found: dict[int, np.ndarray[Any, np.dtype[np.float64]]] = {}
-        for one in chosen.values():
-            for row in one.yearly_rows():
-                sums = found.setdefault(row["year"], np.zeros(4))
-                sums += [row["payments"] + row["extra"], row["interest"], row["principal"], row["balance"]]
-        return dict(sorted(found.items()))
-
-    def _years(self, years: Mapping[int, Any]) -> Table:
-        rows = [
-            (Cell(str(year)), *(Cell(self.style.show(float(value), "money")) for value in sums))
-            for year, sums in years.items()
-        ]
-        names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
-        return Table(self._years_title(), (Column("Year", words=True), *names), tuple(rows))
-
-    def _years_title(self) -> str:
-        dated = all(loan.terms.calendar is not None for loan in self.loans.values())
-        return "All loans by " + ("calendar year" if dated else "year of the loan")
-
-    def _share(self, loan: Loan) -> float | None:
+        >>> bank = Loan(6_000, "4%", years=2)
+        >>> LoanSet({"bank": bank}, needs=8_000).share_of(bank)
+        0.75
+        """
         return None if self.needs is None else loan.amount / self.needs
 
-    def _chosen(self) -> Mapping[str, Schedule]:
+    @property
+    def chosen(self) -> Mapping[str, Schedule]:
+        """The schedule of each loan as it is paid: with the spare money, when there is some."""
         if self.extra:
             return self.plans[self.order].schedules
         return {name: loan.schedule for name, loan in self.loans.items()}

@@ -9,8 +9,6 @@ from typing import Any
 
 from pennyweight.core.loans.exact import LONGEST
 from pennyweight.described import frozen
-from pennyweight.documents import Document
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer
 from pennyweight.instruments.loans.asked.bill import Bill
@@ -302,9 +300,7 @@ class Takeover(Shown):
     @cached_property
     def contradictions(self) -> tuple[str, ...]:
         """Facts that do not fit together, with by how much."""
-        from pennyweight.pages.loans.takeover import contradictions
-
-        return contradictions(self)
+        return _contradictions(self)
 
     @property
     def frame(self) -> Any:
@@ -346,17 +342,6 @@ class Takeover(Shown):
         now = facts(self.remaining.schedule, 0)
         return self.bill.parts(now.next_interest or 0.0, now.next_principal or 0.0, self.remaining.terms.style.places)
 
-    def document(self) -> Document:
-        """What is taken over, what it was, what does not fit, and the remaining schedule."""
-        from pennyweight.pages.loans.takeover import takeover_page
-
-        return takeover_page(self)
-
-    def _whys(self) -> Whys:
-        from pennyweight.pages.loans.takeover_whys import takeover_whys
-
-        return takeover_whys(self)
-
     def _before(self) -> int:
         """The payments made before, where that is said and need not be worked out."""
         counted = self.payments_made is not None or self.first_payment is not None
@@ -375,3 +360,41 @@ class Takeover(Shown):
 def _loan_rate(takeover: Takeover) -> Any:
     agreement = Loan(1_000_000, takeover.rate, years=1, per_year=takeover.per_year).terms.agreement
     return agreement.periodic(agreement.rate)
+
+
+def _contradictions(takeover: Takeover) -> tuple[str, ...]:
+    """Facts of a takeover that do not fit together, with by how much."""
+    rest, found = takeover.remaining, []
+    style = rest.terms.style
+
+    def shown(value: float) -> str:
+        return style.with_unit(value, "money")
+
+    if takeover.left is not None and len(rest.agreed.rows) != takeover.left:
+        fitting = rest.but(payment=None, months=takeover.left * 12 / takeover.calendar.per_year, payments_before=0)
+        gap, count = fitting.payment - rest.payment, len(rest.agreed.rows)
+        found.append(
+            f"The payment of {shown(rest.payment)} pays off {shown(rest.amount)} in {count} payments, "
+            f"not {takeover.left}. To end with payment {takeover.left} it would be {shown(fitting.payment)}, "
+            f"{shown(abs(gap))} {'more' if gap > 0 else 'less'}."
+        )
+    original = takeover.original
+    if original is not None and takeover.made:
+        scheduled = original.agreed.balance_after(takeover.made)
+        gap = rest.amount - scheduled
+        unit = 10.0**-rest.terms.scale
+        if abs(gap) > max(unit * (takeover.made + 1), 2e-5 * rest.amount):
+            reason = "; the difference may be arrears" if gap > 0 and not takeover.overdue else ""
+            found.append(
+                f"After {takeover.made} payments the original loan of {shown(original.amount)} would stand at "
+                f"{shown(scheduled)}, and {shown(rest.amount)} is stated: {shown(abs(gap))} "
+                f"{'more' if gap > 0 else 'less'}{reason}."
+            )
+        if takeover.original_years is not None:
+            agreed = round(takeover.original_years * takeover.calendar.per_year)
+            if abs(len(original.agreed.rows) - agreed) > 0:
+                found.append(
+                    f"The original loan of {shown(original.amount)} runs over {len(original.agreed.rows)} payments "
+                    f"at {shown(rest.payment)}, not the {agreed} of {takeover.original_years:g} years."
+                )
+    return tuple(found)

@@ -3,39 +3,24 @@
 from __future__ import annotations
 
 from math import floor
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from pennyweight.core.daycount import year_fraction
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits
-from pennyweight.documents.model import Table
-from pennyweight.documents.tables import ends
+from pennyweight.documents.derivation import Derivation, digits
+from pennyweight.instruments.bonds.bond_report import BondReport
 from pennyweight.pages.rates.rate_derivations import effective_derivation
 from pennyweight.quantities.rates import KnownRate
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.bonds.bond_report import BondReport
-
-__all__ = ["bond_whys"]
+__all__ = ["BondDerivations"]
 
 _MOST_TERMS = 16
 _STEP = 0.0001
 
 
-def bond_whys(report: BondReport) -> Whys:
-    """Every figure of the day, and every payment that the page shows."""
-    teller = _Teller(report)
-    found: dict[tuple[str, str], Table] = {}
-    for label, one in teller.figures().items():
-        found[f"On {report.settlement}", label] = derivation_table(label, {label: one})
-    for k in ends(teller.left.dates.size, 7):
-        day = str(teller.left.dates[k])
-        found[report.PAYMENTS, day] = derivation_table(f"The payment of {day}", teller.payment(k))
-    return found
+class BondDerivations:
+    """The derivations of a bond's figures on one day, and of its payments."""
 
-
-class _Teller:
     def __init__(self, report: BondReport) -> None:
         self.report, self.bond, self.left = report, report.bond, report.payments
         self.m = report.bond.compounding
@@ -52,40 +37,31 @@ class _Teller:
     def rate(self, value: float) -> str:
         return self.report.style.show(value, "rate", places=4)
 
-    def figures(self) -> dict[str, Derivation]:
-        """The figures by their labels; those that the page of this bond leaves out are no harm."""
-        report, bond = self.report, self.bond
-        found = {
-            "Yield": self.yielded(),
-            "Clean price": Derivation(
-                self.money(report.clean), "dirty price - accrued interest",
-                f"{self.put(report.dirty)} - {self.put(report.accrued)}", {"Dirty price": self.dirty()},
-            ),
-            "Accrued interest": self.accrued(),
-            "Dirty price": self.dirty(),
-            "Macaulay duration": Derivation(
-                self.years(report.macaulay_duration), "modified duration × (1 + i), i the yield of a period",
-                f"{self.put(report.modified_duration)} × (1 + {digits(self.i)})",
-                {"Modified duration": self.modified()},
-            ),
-            "Modified duration": self.modified(),
-            "Convexity": self.convexity(),
-        }  # fmt: skip
-        if bond.current_yield(report.clean):
-            yearly = digits(bond.yearly_coupon)
-            found["Current yield"] = Derivation(
-                self.rate(bond.current_yield(report.clean)), "coupons of a year / clean price",
-                f"{yearly} / {self.put(report.clean)}",
-            )  # fmt: skip
-            if not bond.perpetual:
-                for label, part in (("coupons", self.left.coupons), ("face", self.left.redemption)):
-                    worths = (part * report.factors)[part != 0]
-                    found[f"Worth of the {label}"] = Derivation(
-                        self.money(float(worths.sum())), f"{label} × factors, added up", self.added(worths)
-                    )
-        elif not bond.perpetual:
-            found |= self.bill()
-        return found
+    def clean(self) -> Derivation:
+        """The price without accrued interest."""
+        report = self.report
+        told = f"{self.put(report.dirty)} - {self.put(report.accrued)}"
+        how = "dirty price - accrued interest"
+        return Derivation(self.money(report.clean), how, told, {"Dirty price": self.dirty()})
+
+    def macaulay(self) -> Derivation:
+        """The duration by which the payments are weighted."""
+        report = self.report
+        told = f"{self.put(report.modified_duration)} × (1 + {digits(self.i)})"
+        how, parts = "modified duration × (1 + i), i the yield of a period", {"Modified duration": self.modified()}
+        return Derivation(self.years(report.macaulay_duration), how, told, parts)
+
+    def current_yield(self) -> Derivation:
+        """A year's coupons over the price."""
+        clean = self.report.clean
+        told = f"{digits(self.bond.yearly_coupon)} / {self.put(clean)}"
+        return Derivation(self.rate(self.bond.current_yield(clean)), "coupons of a year / clean price", told)
+
+    def worth_of(self, what: str) -> Derivation:
+        """The worth of the "coupons", or of the "face"."""
+        part = self.left.coupons if what == "coupons" else self.left.redemption
+        worths = (part * self.report.factors)[part != 0]
+        return Derivation(self.money(float(worths.sum())), f"{what} × factors, added up", self.added(worths))
 
     def years(self, value: float) -> str:
         return self.report.style.show(value, "years", places=4)
@@ -117,7 +93,7 @@ class _Teller:
     def dirty(self) -> Derivation:
         value, formula = self.money(self.report.dirty), self.report.formula
         if self.bond.perpetual:
-            level, wait, i = self.bond.yearly_coupon / self.bond.per_year, self.left.wait, digits(self.i)
+            level, wait, i = self.bond.yearly_coupon / self.bond.often, self.left.wait, digits(self.i)
             told = f"{digits(level)} × (1 + {i})^{digits(1 - wait)} / {i}"
             first = float(self.left.coupons[0])
             if abs(first - level) > 1e-12:
@@ -173,27 +149,26 @@ class _Teller:
             self.money(value), "t periods from settlement to each payment", told if times.size <= _MOST_TERMS else ""
         )
 
-    def bill(self) -> dict[str, Derivation]:
-        report, bond = self.report, self.bond
-        clean, face, maturity = report.clean, bond.redemption, self.left.dates[-1]
-        kinds = {
-            "Discount rate": (bond.discount_rate(clean, report.settlement), face, "redemption", "actual/360"),
-            "Simple yield": (bond.simple_yield(clean, report.settlement), clean, "price", "actual/365"),
-        }
-        found = {}
-        for label, (value, base, of, count) in kinds.items():
-            time = digits(float(year_fraction(report.settlement, maturity, count)))
-            told = f"({self.put(face)} - {self.put(clean)}) / {self.put(base)} / {time}"
-            found[label] = Derivation(
-                self.rate(value), f"(redemption - price) / {of} / years to maturity by {count}", told
-            )
-        return found
+    def discount_rate(self) -> Derivation:
+        """What is taken off the redemption, a year."""
+        value = self.bond.discount_rate(self.report.clean, self.report.settlement)
+        return self._bill(value, self.bond.redemption, "redemption", "actual/360")
+
+    def simple_yield(self) -> Derivation:
+        """What is gained on the price, a year."""
+        value = self.bond.simple_yield(self.report.clean, self.report.settlement)
+        return self._bill(value, self.report.clean, "price", "actual/365")
+
+    def _bill(self, value: float, base: float, of: str, count: str) -> Derivation:
+        time = digits(float(year_fraction(self.report.settlement, self.left.dates[-1], count)))
+        told = f"({self.put(self.bond.redemption)} - {self.put(self.report.clean)}) / {self.put(base)} / {time}"
+        return Derivation(self.rate(value), f"(redemption - price) / {of} / years to maturity by {count}", told)
 
     def payment(self, k: int) -> dict[str, Derivation]:
         """The columns of one payment."""
         left, report = self.left, self.report
         coupon, face, factor = float(left.coupons[k]), float(left.redemption[k]), float(report.factors[k])
-        rate, often = self.bond.yearly_coupon, self.bond.per_year or 1
+        rate, often = self.bond.yearly_coupon, self.bond.often or 1
         level = abs(coupon - rate / often) < 1e-12
         found = {}
         if coupon or rate:

@@ -5,63 +5,41 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 from math import inf
-from typing import TYPE_CHECKING
 
 from pennyweight.core import annuity
-from pennyweight.documents.derivation import Derivation, Whys, derivation_table, digits, in_full
-from pennyweight.documents.tables import ends
+from pennyweight.documents.derivation import Derivation, digits, in_full
+from pennyweight.instruments.plans.plan import Plan
+from pennyweight.instruments.plans.plan_formula import PlanFormula, plan_formula
+from pennyweight.instruments.plans.plan_terms import PlanTerms, Step
 from pennyweight.pages.rates.rate_derivations import effective_derivation, period_derivation
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.plans.plan import Plan, PlanTerms, Step
-
-__all__ = ["plan_whys"]
+__all__ = ["derived", "interest", "paid_in_all", "step_derivations"]
 
 _STEP = 0.0001
 
 
-def plan_whys(plan: Plan) -> Whys:
-    """The answer, what was given, the totals, and one of the steps."""
-    t = plan.terms
-    figures: dict[str, Derivation] = {}
-    for name in t.kind.names:
-        label = name.replace("_", " ").capitalize()
-        figures[label] = _answer(plan) if name == plan.find else _given(plan, name)
-    if t.known_n != inf and not t.is_lump_sum:
-        word = {"grow": "Paid in", "repay": "Total paid", "withdraw": "Total taken out"}[t.kind.word]
-        figures[word] = _paid(plan)
-        figures["Total interest"] = _interest(plan)
-    found = {("Answer", label): derivation_table(label, {label: _in_words(one)}) for label, one in figures.items()}
-    steps = plan.steps()
-    for step in (steps[k] for k in ends(len(steps), 6)):
-        found["Step by step", str(step.period)] = derivation_table(f"Period {step.period}", _step(plan, step))
-    return found
-
-
-def _in_words(one: Derivation) -> Derivation:
+def derived(plan: Plan, name: str) -> Derivation:
+    """One of the five quantities: the answer by its formula, the others as they were given."""
+    one = _answer(plan) if name == plan.find else _given(plan, name)
     return replace(one, formula=_plain(one.formula))
 
 
 def _answer(plan: Plan) -> Derivation:
     """The unknown by its formula; a rate, and a term with growing payments, by both sides of its equation."""
     t = plan.terms
-    symbols, numbers, _ = plan.working().in_numbers()
+    formula = plan_formula(t)
     parts = {} if plan.find == "rate" else {f"i, the rate of a {t.period}": _period_rate(plan)}
     if t.known_n != inf and plan.find != "years":
         parts["n, payments"] = Derivation(digits(t.known_n), "years × payments a year", f"{_years(plan)} × {t.often}")
     if t.g:
         parts[f"g, the growth of a {t.period}"] = Derivation(t.style.show(t.g, "rate", places=6))
     if plan.find == "rate":
-        return _rate(plan, symbols, numbers)
+        return _rate(plan, formula)
     if plan.find == "years":
-        return _term(plan, symbols, parts)
-    if t.known_n != inf:
-        names = symbols.split(", with ", 1)[1]
-        symbols = symbols.split(", with ", 1)[0]
-        for part in names.split(" and "):
-            letter, how = part.split(" = ", 1)
-            parts[letter] = Derivation(digits(_factors(t)[letter == "v"]), how)
-    return Derivation(plan.shown(plan.find), symbols.split(" = ", 1)[1], numbers, parts)
+        return _term(plan, formula, parts)
+    for (letter, how), factor in zip(formula.factors.items(), _factors(t), strict=False):
+        parts[letter] = Derivation(digits(factor), how)
+    return Derivation(plan.shown(plan.find), formula.right, formula.numbers, parts)
 
 
 def _factors(t: PlanTerms) -> tuple[float, float]:
@@ -78,12 +56,12 @@ def _sides(t: PlanTerms) -> tuple[float, float]:
     return t.known_start + t.kind.sign * t.known_pay * a, t.known_end * v
 
 
-def _rate(plan: Plan, symbols: str, numbers: str) -> Derivation:
+def _rate(plan: Plan, formula: PlanFormula) -> Derivation:
     """A perpetuity's rate by its formula; any other by both sides of its equation, at the rate and beside it."""
     t, style = plan.terms, plan.terms.style
     i = Derivation(style.show(t.known_i, "rate", places=6))
     if t.known_n == inf:
-        i = Derivation(i.value, symbols.removeprefix("i = "), numbers)
+        i = Derivation(i.value, formula.right, formula.numbers)
         how = "i, the rate of a period, as a year's"
         return Derivation(plan.shown("rate"), how, "", {"i": i})
     if t.is_lump_sum and t.known_start and t.known_end:
@@ -102,11 +80,11 @@ def _rate(plan: Plan, symbols: str, numbers: str) -> Derivation:
                 style.show(left, "money"),
                 f"against {style.show(right, 'money')} for the end, all as worth at the start",
             )
-    how = f"the rate at which both sides are the same: {symbols.split(', solved', 1)[0]}"
+    how = f"the rate at which both sides are the same: {formula.equation}"
     return Derivation(plan.shown("rate"), how, "", parts)
 
 
-def _term(plan: Plan, symbols: str, parts: dict[str, Derivation]) -> Derivation:
+def _term(plan: Plan, formula: PlanFormula, parts: dict[str, Derivation]) -> Derivation:
     """The term by logarithms; with growing payments by both sides of its equation."""
     t, show = plan.terms, partial(plan.terms.style.show, unit="money")
     start, pay, _, _, end = t.kind.names
@@ -120,7 +98,7 @@ def _term(plan: Plan, symbols: str, parts: dict[str, Derivation]) -> Derivation:
         left, right = _sides(t)
         parts["Start and payments"] = Derivation(show(left), "as worth at the start")
         parts["End"] = Derivation(show(right), "as worth at the start")
-        how = f"the term at which both sides are the same: {symbols.split(', solved')[0]}"
+        how = f"the term at which both sides are the same: {formula.equation}"
         return Derivation(plan.shown("years"), how, "", parts)
     if i == 0:
         first, second = ((end, e), (start, s)) if t.kind.sign > 0 else ((start, s), (end, e))
@@ -166,7 +144,7 @@ def _years(plan: Plan) -> str:
     return digits(plan.terms.known_n / plan.terms.often)
 
 
-def _paid(plan: Plan) -> Derivation:
+def paid_in_all(plan: Plan) -> Derivation:
     """The payments together: so many level ones, or growing ones as a sum of powers, and a smaller last one."""
     t = plan.terms
     count, pay = plan.whole_payments, _put(plan, t.known_pay)
@@ -180,7 +158,7 @@ def _paid(plan: Plan) -> Derivation:
     return Derivation(t.style.with_unit(total, "money"), how, told)
 
 
-def _interest(plan: Plan) -> Derivation:
+def interest(plan: Plan) -> Derivation:
     """What stands at the end, and was neither there at the start nor paid."""
     t, steps = plan.terms, plan.steps()
     opening, closing = _put(plan, steps[0].opening), _put(plan, steps[-1].closing)
@@ -200,7 +178,7 @@ def _plain(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _step(plan: Plan, step: Step) -> dict[str, Derivation]:
+def step_derivations(plan: Plan, step: Step) -> dict[str, Derivation]:
     """The columns of a period."""
     t = plan.terms
     show, put = partial(t.style.show, unit="money"), partial(_put, plan)

@@ -1,21 +1,19 @@
-"""Where each measure of cash flows comes from."""
+"""Where each measure of cash flows comes from, and each row of their table."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, TypeAlias
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.documents.derivation import Derivation, Whys, added, bracketed, derivation_table, digits, in_full
+from pennyweight.documents.derivation import Derivation, added, bracketed, digits, in_full
+from pennyweight.instruments.flows.flows_report import FlowsReport
+from pennyweight.instruments.flows.measured_flows import MeasuredFlows
 from pennyweight.quantities.units import Style
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.flows.cash_flows import CashFlows
-    from pennyweight.instruments.flows.flows_report import FlowsReport
-
-__all__ = ["flow_whys", "row_whys"]
+__all__ = ["FlowDerivations", "row_derivations"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Places: TypeAlias = NDArray[np.intp]
@@ -25,81 +23,51 @@ _MOST_TERMS = 16
 _STEP = 0.0001
 
 
-def flow_whys(report: FlowsReport) -> Whys:
-    """Every measure, defined or not, and one row of the table of flows."""
-    teller = _Teller(report)
-    gain = "Gain" if report.flows.money_in >= report.flows.money_out else "Loss"
-    plain = {
-        "Money in": teller.money(1), "Money out": teller.money(-1), gain: teller.gain(), "Span": teller.span(),
-    }  # fmt: skip
-    if report.account is not None:
-        plain |= {"In a bank account": teller.in_account(-1), "What came in": teller.in_account(1)}
-    found = {("Money in and out", label): derivation_table(label, {label: one}) for label, one in plain.items()}
-    measures = {
-        "Net present value": ("npv", teller.npv), "Internal rate of return": ("irr", teller.irr),
-        "Return over the span": ("over_span", teller.over_span), "Modified IRR": ("modified_irr", teller.modified_irr),
-        "Payback": ("payback", teller.payback), "Discounted payback": ("discounted_payback", teller.discounted_payback),
-        "Return on investment": ("roi", teller.roi), "Profitability index": ("profitability_index", teller.index),
-        "Equivalent annual amount": ("equivalent_annual", teller.equivalent),
-    }  # fmt: skip
-    for label, (name, tell) in measures.items():
-        if name not in report.measures:
-            continue
-        if report.measures[name] is None and not (name == "irr" and report.irrs):
-            told = Derivation("undefined", report.undefined[name])
-        else:
-            told = tell()
-        found["Measures", label] = derivation_table(label, {label: told})
-    return {**found, **row_whys("Flows", report.flows, report.rate, report.factors, shown=report.shown_rows)}
-
-
-def row_whys(
-    title: str,
-    flows: CashFlows,
+def row_derivations(
+    flows: MeasuredFlows,
+    k: int,
+    before: float,
     rate: float | None,
-    factors: Floats | None,
-    *,
-    shown: Sequence[int],
-    digits_shown: int = 6,
-    places: int | None = None,
-) -> Whys:
-    """The rows `shown` of a table of flows; `factors` are those of the table, None: it has none.
+    factor: tuple[float, str] | None,
+    places: int | None,
+) -> dict[str, Derivation]:
+    """One row of a table of flows, from 0; `before` is the running total of those before it.
 
-    `digits_shown` are the decimals of a factor in the table, `places` those to which it was rounded; None: it is exact.
+    `factor` is its factor and how that is shown, None where the table has none, and `places` those to which it was
+    rounded; None: it is exact.
     """
-    style, running = Style(flows.currency), np.cumsum(flows.amounts)
-    told: dict[str, dict[str, Derivation]] = {}
-    for k in shown:
-        amount = float(flows.amounts[k])
-        when = str(flows.dates[k]) if flows.dates is not None else str(k)
-        own = told.setdefault(when, {})
-        again = f", {amount:,.2f}" if own else ""  # several on one day: each by its amount
-        own[f"Flow{again}"] = Derivation(style.show(amount, "money"))
-        before = float(running[k - 1]) if k else 0.0
-        own[f"Running total{again}"] = Derivation(
-            style.show(float(running[k]), "money"), "the total before + the flow",
+    style, amount = Style(flows.currency), float(flows.amounts[k])
+    own = {
+        "Flow": Derivation(style.show(amount, "money")),
+        "Running total": Derivation(
+            style.show(before + amount, "money"), "the total before + the flow",
             f"{_put(style, before)} + {bracketed(_put(style, amount))}",
-        )  # fmt: skip
-        if factors is not None and rate is not None:
-            after = float(flows.times[k] - flows.valued_after)
-            how, power = "(1 + r)^-t, t years from the first flow, or from the day of valuation", digits(0.0 - after)
-            if places is not None:
-                how = f"{how}, rounded to {places} places"
-            own[f"Factor{again}"] = Derivation(
-                f"{factors[k]:.{digits_shown if places is None else places}f}", how, f"(1 + {digits(rate)})^{power}"
-            )
-            own[f"Present value{again}"] = Derivation(
-                style.show(float(factors[k] * amount), "money"), "flow × factor",
-                f"{_put(style, amount)} × {digits(factors[k])}",
-            )  # fmt: skip
-    return {(title, when): derivation_table(f"The row of {when}", own) for when, own in told.items()}
+        ),
+    }  # fmt: skip
+    if factor is not None and rate is not None:
+        how = "(1 + r)^-t, t years from the first flow, or from the day of valuation"
+        if places is not None:
+            how = f"{how}, rounded to {places} places"
+        value, shown = factor
+        power = digits(0.0 - float(flows.times[k] - flows.valued_after))
+        own["Factor"] = Derivation(shown, how, f"(1 + {digits(rate)})^{power}")
+        told = f"{_put(style, amount)} × {digits(value)}"
+        own["Present value"] = Derivation(style.show(value * amount, "money"), "flow × factor", told)
+    return own
 
 
-class _Teller:
+class FlowDerivations:
+    """The derivations of the measures of some flows."""
+
     def __init__(self, report: FlowsReport) -> None:
         self.report, self.flows, self.style = report, report.flows, Style(report.flows.currency)
         self.amounts, self.times = report.flows.amounts, report.flows.times
         self.end = float(self.times[-1])
+
+    def measure(self, name: str) -> Derivation:
+        """One of the measures by its name."""
+        made: Derivation = getattr(self, name)()
+        return made
 
     def shown(self, name: str, unit: str) -> str:
         return self.style.with_unit(self.report.measures[name], unit)
@@ -278,7 +246,7 @@ class _Teller:
         told = f"{self.put(gain)} / {self.put(outlay)}"
         return Derivation(self.shown("roi", "share"), f"gain / {named}", told, {"Gain": self.gain()})
 
-    def index(self) -> Derivation:
+    def profitability_index(self) -> Derivation:
         shown, coming, going = (
             self.shown("profitability_index", "number"),
             self.value(1, self.rate),
@@ -295,7 +263,7 @@ class _Teller:
         how = "1 + net present value, on the day of the first flow / the first outlay"
         return Derivation(shown, how, f"1 + {bracketed(_put(self.style, coming - going))} / {self.put(first)}")
 
-    def equivalent(self) -> Derivation:
+    def equivalent_annual(self) -> Derivation:
         shown, worth, rate = self.shown("equivalent_annual", "money"), self.at(self.rate), self.rate
         value = self.put(self.value(1, rate) - self.value(-1, rate))
         parts = {"Net present value on the day of the first flow": worth}

@@ -3,58 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
-from pennyweight.documents.derivation import Derivation, Whys, added, bracketed, derivation_table, digits, in_full
-from pennyweight.documents.model import Table
-from pennyweight.documents.tables import ends
+from pennyweight.documents.derivation import Derivation, added, bracketed, digits, in_full
 from pennyweight.errors import NoAnswer
+from pennyweight.instruments.portfolios.periods import Period, Return
+from pennyweight.instruments.portfolios.returns_report import ReturnsReport
 from pennyweight.quantities.units import Style
 
-if TYPE_CHECKING:
-    from pennyweight.instruments.portfolios.periods import Period, Return
-    from pennyweight.instruments.portfolios.returns_report import ReturnsReport
-
-__all__ = ["return_whys"]
+__all__ = ["ReturnDerivations"]
 
 _MOST_FACTORS = 16
 """A product of more factors is told by calendar years."""
 _STEP = 0.0001
 
 
-def return_whys(report: ReturnsReport) -> Whys:
-    """Every return over the span and a year, every period, every calendar year."""
-    teller = _Teller(report)
-    told: dict[str, tuple[str, Callable[[Return], Derivation]]] = {
-        "modified_dietz": ("Modified Dietz, linked", teller.modified_dietz),
-        "time_weighted": ("Time-weighted", teller.time_weighted),
-        "money_weighted": ("Money-weighted", teller.money_weighted),
-        "simple": ("Simple", teller.simple),
-    }
-    found: dict[tuple[str, str], Table] = {}
-    for name, (label, tell) in told.items():
-        value, reason = report.returns[name]
-        one = Derivation("undefined", reason) if value is None else tell(value)
-        found[report.title, label] = derivation_table(label, teller.over_and_a_year(label, one, value))
-    if report.benchmark_return is not None:
-        lines = teller.over_and_a_year("Benchmark", teller.benchmark(), report.benchmark_return)
-        found[report.title, "Benchmark"] = derivation_table("Benchmark", lines)
-    periods = report.portfolio.periods
-    for k, period in ((k, periods[k]) for k in ends(len(periods), 18, spared=4)):
-        found[report.PERIODS, str(period.end)] = derivation_table(
-            f"From {period.start} to {period.end}", teller.period(k, period)
-        )
-    for year, part in report.portfolio.calendar_years().items():
-        found[report.YEARS, str(year)] = teller.year(str(year), part.periods)
-    if (to_date := report.to_date) is not None:
-        label, part = to_date
-        found[report.YEARS, label] = teller.year(label, part.periods)
-    return found
+class ReturnDerivations:
+    """The derivations of the returns of a portfolio."""
 
-
-class _Teller:
     def __init__(self, report: ReturnsReport) -> None:
         self.report, self.portfolio, self.style = report, report.portfolio, Style(report.currency)
         self.late = 0 if report.timing == "end" else 1
@@ -78,6 +45,12 @@ class _Teller:
         return {f"{label}, over the span": one, "A year": yearly}
 
     # The four ways
+
+    def way(self, name: str, label: str) -> dict[str, Derivation]:
+        """One of the four by its name, over the span and a year."""
+        value, reason = self.report.returns[name]
+        one = Derivation("undefined", reason) if value is None else getattr(self, name)(value)
+        return self.over_and_a_year(label, one, value)
 
     def modified_dietz(self, value: Return) -> Derivation:
         timing = self.report.timing
@@ -143,6 +116,10 @@ class _Teller:
         told = f"{bracketed(self.put(gain))} / ({self.put(opening)} + {self.put(deposits)})"
         return Derivation(self.share(value.over_span), "gain / (opening value + deposits)", told, parts)
 
+    def beside(self) -> dict[str, Derivation]:
+        """The benchmark over the same days, and a year."""
+        return self.over_and_a_year("Benchmark", self.benchmark(), self.report.benchmark_return)
+
     def benchmark(self) -> Derivation:
         assert self.levels is not None
         assert self.report.benchmark_return is not None
@@ -198,10 +175,11 @@ class _Teller:
         told = f"{bracketed(self.put(period.gain))} / {self.put(capital)}"
         return Derivation(self.share(value, sign=True), "gain / average capital", told, parts)
 
-    def year(self, label: str, periods: Sequence[Period]) -> Table:
+    def year(self, periods: Sequence[Period]) -> dict[str, Derivation]:
+        """The return of a calendar year."""
         timing = self.report.timing
         growths = [1 + period.modified_dietz(timing) for period in periods]
         told = f"{' × '.join(map(digits, growths))} - 1" if len(growths) <= 3 * _MOST_FACTORS else ""
         value = self.share(float(np.prod(growths)) - 1, sign=True)
         how = f"the returns of its {len(periods)} periods, linked: (1 + return) × … - 1"
-        return derivation_table(label, {"Return": Derivation(value, how, told)})
+        return {"Return": Derivation(value, how, told)}

@@ -1,0 +1,106 @@
+"""The page of a pot or a debt: its answer, what it means in practice, and how to have a debt to the cent."""
+
+from __future__ import annotations
+
+from functools import partial
+from math import inf
+
+from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
+from pennyweight.documents.derivation import Why
+from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.instruments.plans.plan import Plan
+from pennyweight.pages.plans.plan_derivations import derived, interest, paid_in_all
+from pennyweight.pages.plans.step_by_step import working_blocks
+
+__all__ = ["document", "handout"]
+
+
+def document(plan: Plan) -> Document:
+    """The answer, what it means in practice, and the command that gives a debt to the cent."""
+    t = plan.terms
+    blocks: list[Block] = [Figures("Answer", _lines(plan)), Text(_habits(plan), "comparison")]
+    if t.kind.word == "repay" and t.known_n != inf:
+        blocks.append(Text(f"Unrounded. {_to_the_cent(plan)}", "comparison"))
+    titles = {"grow": "Growing a pot", "repay": "Paying down a debt", "withdraw": "Living on a pot"}
+    return Document(titles[t.kind.word], tuple(blocks))
+
+
+def handout(plan: Plan, page: Document) -> Handout:
+    """The plan with its working."""
+    blocks = (*page.blocks, *working_blocks(plan.working()))
+    return Handout(Document(page.title, blocks, page.subtitle, page.charts), lambda: sheets_of({"table": plan.frame}))
+
+
+def _lines(plan: Plan) -> tuple[FigureLine, ...]:
+    """The answer first, then what was given, then what was paid and earned in all."""
+    t, style = plan.terms, plan.terms.style
+    names = [plan.find, *(name for name in t.kind.names if name != plan.find)]
+    lines = [_line(plan, name) for name in names]
+    if t.known_n != inf and not t.is_lump_sum:
+        word = {"grow": "Paid in", "repay": "Total paid", "withdraw": "Total taken out"}[t.kind.word]
+        steps = plan.steps()
+        for label, value, make in (
+            (word, sum(step.paid for step in steps), paid_in_all),
+            ("Total interest", sum(step.interest for step in steps), interest),
+        ):
+            lines.append(FigureLine(label, Cell(style.with_unit(value, "money")), why=Why(label, partial(make, plan))))
+    return tuple(lines)
+
+
+def _line(plan: Plan, name: str) -> FigureLine:
+    label, asked = _words(name).capitalize(), name == plan.find
+    shown = Cell(plan.shown(name), "question" if asked else "plain")
+    return FigureLine(label, shown, _practice(plan) if asked else "", Why(label, partial(derived, plan, name)))
+
+
+def _practice(plan: Plan) -> str:
+    if plan.find != "years":
+        return ""
+    if plan.terms.is_lump_sum:
+        whole = abs(plan.terms.known_n - plan.whole_payments) <= 1e-9 * max(plan.terms.known_n, 1.0)
+        return "" if whole else f"reached in period {plan.whole_payments + 1}"
+    count = plan.whole_payments
+    if plan.last_payment is None:
+        return f"{count} payments"
+    if plan.last_payment == 0:
+        return f"reached in period {count + 1}, by interest alone after {count} {_words(plan.terms.kind.names[1])}s"
+    return f"{count} payments in full, then one of {plan.terms.style.show(plan.last_payment, 'money')}"
+
+
+def _to_the_cent(plan: Plan) -> str:
+    """The `loan` command that gives the same debt as a lender's books have it, where it can."""
+    t = plan.terms
+    count = t.known_n
+    if (
+        t.paid == "start"
+        or t.is_lump_sum
+        or t.g
+        or t.wait
+        or t.known_end
+        or (abs(count - round(count)) > 1e-9 and plan.find != "years")
+    ):
+        return "A lender's books round every payment to the cent."
+    owed, rate = f"{t.known_start:.{t.style.places}f}", f"{plan.nominal * 100:.10g}%"
+    years = f"--payment {t.known_pay:.2f}" if plan.find == "years" else f"--years {count / t.often:g}"
+    often = "" if t.often == 12 else f" --per-year {t.often}"
+    if t.quoted != t.often:
+        often += f" --compounding {'continuous' if t.quoted == inf else f'{t.quoted:g}'}"
+    currency = f" --currency {t.style.currency}" if t.style.currency else ""
+    return f"To the cent: pennyweight loan --owed {owed} --rate {rate} {years}{often}{currency}"
+
+
+def _habits(plan: Plan) -> str:
+    t = plan.terms
+    pay = _words(t.kind.names[1])
+    if t.is_lump_sum:
+        return f"Nothing is paid along the way; interest is added each {t.period}."
+    said = f"A {pay} at the {t.paid} of each {t.period}"
+    if t.g:
+        said += f", growing by {t.yearly(t.g):.2%} a year from one to the next"
+    if t.wait:
+        said += f", the first period beginning after {t.wait / t.often:g} years"
+    return said + "."
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")

@@ -1,0 +1,55 @@
+"""What a weighing assumes: its inputs, with their likely ranges."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from pennyweight.analysis.showing import headed, show_base
+from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.deals.definition import Definition, Input
+from pennyweight.documents import Cell, Column, Table
+
+__all__ = ["assumed", "likely_range", "shown_input"]
+
+
+def assumed(weighing: Weighing) -> Table:
+    """Every input with its value and what is likely."""
+    deal = weighing.definition
+    rows = tuple(
+        (
+            Cell(headed(deal, name)),
+            Cell(shown_input(deal, item, weighing.inputs[name])),
+            Cell(likely_range(deal, item), "comparison"),
+        )
+        for name, item in deal.inputs.items()
+    )
+    columns = (Column("What is assumed", words=True), Column("Value"), Column("Likely", words=True))
+    return Table("Inputs", columns, rows)
+
+
+def shown_input(deal: Definition, item: Input, value: Any) -> str:
+    """The value of an input; of a series its ends."""
+    if not isinstance(value, np.ndarray):
+        return show_base(deal, item, float(value))
+    known = value[np.isfinite(value)]
+    ends = (_end(deal, item, float(one)) for one in (known.min(), known.max())) if known.size else ("undefined",) * 2
+    low, high = ends
+    return low if low == high else f"{low} to {high}"
+
+
+def _end(deal: Definition, item: Input, value: float) -> str:
+    """A value of a series, in its unit."""
+    return deal.style.show(value, item.unit)
+
+
+def likely_range(deal: Definition, item: Input) -> str:
+    """What is likely of an input, in words."""
+    if item.choices:
+        return f"one of {', '.join(item.choices)}"
+    if item.is_series:
+        return "in steps" if item.given == "steps" else item.given
+    if item.low is not None and item.high is not None:
+        return f"{show_base(deal, item, item.low)} to {show_base(deal, item, item.high)}"
+    return "a fact" if item.fixed else ""
