@@ -10,7 +10,6 @@ import math
 import operator
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -28,8 +27,8 @@ from pennyweight import (
     grow,
 )
 from pennyweight.documents import Figures, Table
-from pennyweight.documents.derivation import Whys
 from pennyweight.documents.handout import Handout
+from pennyweight.documents.why_table import why_of, why_table
 from pennyweight.report.cover import Cover
 from pennyweight.report.layouts.page import page
 from tests.builders import STARTERS, TAXI, deal
@@ -73,9 +72,23 @@ def shown(text: str) -> tuple[float, float]:
     return number * scale, 0.5 * 10.0 ** -len(found[1] or "") * scale
 
 
-def lines_of(whys: Whys) -> Iterator[tuple[str, str, str, str]]:
+def whys_of(handed: Handout) -> dict[tuple[str, str], Table]:
+    """By the title of its block and its label what every line, every row, and every table as a whole tells."""
+    found: dict[tuple[str, str], Table] = {}
+    for block in handed.document.blocks:
+        if isinstance(block, Figures):
+            found |= {(block.title, one.label): why_table(one.why) for one in block.lines if one.why is not None}
+        if isinstance(block, Table):
+            rows = ((row[0].text.strip(), why_of(row)) for row in block.rows)
+            found |= {(block.title, label): why_table(why) for label, why in rows if why is not None}
+            if block.why is not None:
+                found[block.title, ""] = why_table(block.why)
+    return found
+
+
+def lines_of(handed: Handout) -> Iterator[tuple[str, str, str, str]]:
     """(block, name, figure, numbers) of everything that is told with numbers."""
-    for (title, _), table in whys.items():
+    for (title, _), table in whys_of(handed).items():
         for name, figure, how, *_ in table.rows:
             _, sign, numbers = how.text.partition("  =  ")
             if sign:
@@ -85,7 +98,7 @@ def lines_of(whys: Whys) -> Iterator[tuple[str, str, str, str]]:
 def holds(handed: Handout, *, exact: bool) -> int:
     """Every told sum comes to its figure; how many there are. What is exact does so to the half of the last digit."""
     count = 0
-    for title, name, figure, numbers in lines_of(handed.whys()):
+    for title, name, figure, numbers in lines_of(handed):
         value, half = shown(figure)
         got = value_of(numbers)
         slack = half * (1 + 1e-6) + 2e-9 * abs(got)
@@ -98,22 +111,17 @@ def holds(handed: Handout, *, exact: bool) -> int:
 
 def opens(handed: Handout) -> None:
     """Every figure and every row of the page opens, or its table tells how all of its figures come about."""
-    whys = handed.whys()
     for block in handed.document.blocks:
         if isinstance(block, Figures):
             for line in block.lines:
-                assert (block.title, line.label) in whys, (block.title, line.label)
-        if isinstance(block, Table) and block.title not in WORKING and (block.title, "") not in whys:
+                assert line.why is not None, (block.title, line.label)
+        if isinstance(block, Table) and block.role != "working" and block.why is None:
             for row in block.rows:
                 label = row[0].text.strip()
                 if label not in ("…", "or") and not label.startswith("… ") and any(cell.text for cell in row[1:]):
-                    assert (block.title, label) in whys, (block.title, label)
-    for table in whys.values():
+                    assert why_of(row) is not None, (block.title, label)
+    for table in whys_of(handed).values():
         assert table.rows, table.title
-
-
-WORKING = ("How the payment comes about", "The first payments, step by step", "Step by step")
-"""Tables that are themselves the working of what stands above them."""
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -134,10 +142,10 @@ def test_every_figure_opens_and_its_numbers_come_to_it(kind: str, seed: int) -> 
 
 def test_what_was_searched_is_bracketed() -> None:
     """Beside a rate that was searched, its equation turns: what is told at both sides lies on both sides."""
-    flows = CashFlows([-1_000, 300, 420, 680]).report("7%").handout().whys()["Measures", "Internal rate of return"]
+    flows = whys_of(CashFlows([-1_000, 300, 420, 680]).report("7%").handout())["Measures", "Internal rate of return"]
     below, at, above = (shown(row[1].text)[0] for row in flows.rows[1:])
     assert below > 0.0 == at > above
-    loan = Loan(100_000, "6%", years=10, fee_up_front=900).handout().whys()["Key facts", "Yearly percentage rate"]
+    loan = whys_of(Loan(100_000, "6%", years=10, fee_up_front=900).handout())["Key facts", "Yearly percentage rate"]
     received, *worths = (shown(row[1].text)[0] for row in loan.rows[1:5])
     assert received == worths[1] == 99_100
     assert worths[0] > received > worths[2]
@@ -145,27 +153,20 @@ def test_what_was_searched_is_bracketed() -> None:
     rate = shown(loan.rows[3][0].text.split(" at ")[1])[0]
     i, payment = rate / 12, 1_110.21
     assert sum(payment / (1 + i) ** k for k in range(1, 121)) == pytest.approx(99_100, abs=1)
-    pot = grow(opening=6_000, deposit=350, years=10, per_year="month", closing=61_000, find="rate").handout().whys()
+    pot = whys_of(grow(opening=6_000, deposit=350, years=10, per_year="month", closing=61_000, find="rate").handout())
     sides = [(shown(row[1].text)[0], shown(row[2].text)[0]) for row in pot["Answer", "Rate"].rows[2:]]
     assert sides[0][0] < sides[0][1]
     assert sides[1][0] == sides[1][1]
     assert sides[2][0] > sides[2][1]
-    solved = Loan(100_000, years=10, payment=1_110.21).handout().whys()["Key facts", "Rate"]
+    solved = whys_of(Loan(100_000, years=10, payment=1_110.21).handout())["Key facts", "Rate"]
     assert [shown(row[1].text)[0] for row in solved.rows[3:4]] == [1_110.21]
-
-
-def opens_in_a_deal(handed: Handout) -> None:
-    """The same, but that lines open in their first table, to which the later ones link."""
-    later = [one for one in handed.document.blocks if getattr(one, "title", "").startswith("By ")][1:]
-    kept = tuple(one for one in handed.document.blocks if one not in later)
-    opens(Handout(replace(handed.document, blocks=kept), whys=handed.whys))
 
 
 @given(seed=st.integers(0, 2**32))
 @settings(max_examples=cases(80))
 def test_every_figure_of_a_drawn_deal_opens(seed: int) -> None:
     weighing = Deal.from_dict(random_deal(seed)).weigh()
-    opens_in_a_deal(weighing.handout(weighing.document(by="period")))
+    opens(weighing.handout(weighing.document(by="period")))
 
 
 @pytest.mark.parametrize("name", ["taxi", "house", "equipment", "stop-working", "refinance", "income-fund"])
@@ -175,8 +176,8 @@ def test_every_figure_of_a_deal_opens(name: str) -> None:
     deal = Deal.read(path)
     weighing = deal.weigh()
     handed = weighing.handout(weighing.document(by="year"))
-    opens_in_a_deal(handed)
-    whys = handed.whys()
+    opens(handed)
+    whys = whys_of(handed)
     for goal in weighing.goals.values():
         table = whys["Goals", deal.definition.style.headed(goal.label, goal.unit)]
         spare = [row for row in table.rows if row[0].text == "To spare"]
@@ -212,16 +213,15 @@ def test_a_later_table_of_lines_links_to_the_first_and_nowhere_else() -> None:
 def test_a_table_that_is_called_like_one_of_lines_is_none() -> None:
     tables = {"by_year": {"label": "By year, rents", "by": {"held": [2, 4]}, "columns": {"sum": "total(net) * held"}}}
     weighing = deal({"everything": "total(net)"}, money_in={"rent": 5}, tables=tables).weigh()
-    opens_in_a_deal(weighing.handout(weighing.document(by="year")))
-    assert ("By year, rents", "") in weighing.handout().whys()
+    opens(weighing.handout(weighing.document(by="year")))
+    assert ("By year, rents", "") in whys_of(weighing.handout())
 
 
 def test_another_decimal_mark_is_one_throughout() -> None:
     """What is told in German has commas for points and points for commas, and else nothing that differs."""
     terms: dict[str, Any] = {"years": 15, "compounding": "half-yearly", "fee_up_front": 250.5, "currency": "EUR"}
     here, there = (
-        [row[2:] for row in lines_of(Loan(86_000, "4.2%", **terms, locale=locale).handout().whys())]
-        for locale in ("en", "de")
+        [row[2:] for row in lines_of(Loan(86_000, "4.2%", **terms, locale=locale).handout())] for locale in ("en", "de")
     )
     assert [(a.translate(SWAPPED), b.translate(SWAPPED)) for a, b in there] == here
     assert sum("," in numbers for _, numbers in there) > 20
@@ -252,6 +252,6 @@ def test_every_figure_of_the_other_answers_about_a_deal_opens(tmp_path: Path) ->
         deal.vary({"hurdle": ["8%", "9%"], "hull": [400_000, 420_000]}), dearer,
     ):  # fmt: skip
         opens(made.handout())
-    told = deal.compare(against="base").handout().whys()["Differences to base", "Net present value, EUR"]
+    told = whys_of(deal.compare(against="base").handout())["Differences to base", "Net present value, EUR"]
     for row in told.rows:
         assert value_of(row[2].text.split("  =  ")[1]) == pytest.approx(shown(row[1].text)[0], abs=0.011)
