@@ -10,10 +10,10 @@ from typing import Any
 from pydantic import BaseModel
 
 from pennyweight import Deal
-from pennyweight.deals.definition import PARTS, RESERVED
 from pennyweight.deals.file.keys import DEAL_KEYS, SECTION_WORDS
 from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, OverrideShape, TimelineShape
 from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.parts import PARTS, RESERVED
 from pennyweight.instruments.loans.files.keys import LOAN_KEYS
 from pennyweight.instruments.loans.files.loan_file import FileShape
 from pennyweight.quantities.units import UNITS

@@ -11,8 +11,8 @@ import pytest
 
 from pennyweight import Deal, InputError, Loan, NoAnswer
 from pennyweight.deals.compiler.compile import compile_deal
-from pennyweight.deals.definition import PARTS
 from pennyweight.deals.evaluation import evaluate
+from pennyweight.deals.parts import PARTS
 from tests.builders import TAXI, deal, measure
 from tests.plain_deal import PlainDeal
 from tests.sizes import cases

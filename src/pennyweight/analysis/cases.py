@@ -13,9 +13,10 @@ from pennyweight.analysis.searching.answers import answers_of
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
-from pennyweight.deals.definition import TOTALS, Definition, Question, Scenario
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, stack
+from pennyweight.deals.parts import TOTALS, Question, Scenario
 from pennyweight.plain_text import listed
 
 __all__ = ["Ends", "Model"]

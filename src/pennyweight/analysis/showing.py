@@ -5,7 +5,8 @@ from __future__ import annotations
 from math import ceil, floor, log10
 from typing import Literal
 
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.parts import Input
 
 __all__ = ["Side", "headed", "show_about", "show_base", "show_figure", "show_value"]
 

@@ -10,7 +10,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.definition import Input
+from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list

@@ -8,7 +8,8 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.definition import Change, Definition, Input, Scenario
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.parts import Input, InputChange, Scenario
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.argument_checks import a_text
 from pennyweight.quantities.numbers import as_float
@@ -115,7 +116,7 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
     return stacked
 
 
-def _changed(deal: Definition, value: float | Floats, change: Change) -> float | Floats:
+def _changed(deal: Definition, value: float | Floats, change: InputChange) -> float | Floats:
     if change.kind == "scale":
         return value * change.value
     if change.kind == "shift":

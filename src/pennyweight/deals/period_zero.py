@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any, TypeVar
 
-from pennyweight.deals.definition import TOTALS, DealLoan, Line, Run
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Call, Node, Number, rebuilt
+from pennyweight.deals.parts import TOTALS, DealLoan, Line, Run
 
 __all__ = ["Early", "begun"]
 

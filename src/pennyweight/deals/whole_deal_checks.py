@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from typing import Any, TypeAlias
 
-from pennyweight.deals.definition import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
 from pennyweight.deals.language.names import Names, current_names
 from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
 from pennyweight.deals.language.translation import folded
+from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
 from pennyweight.deals.period_zero import Early
 from pennyweight.errors import InputError
 

@@ -6,8 +6,9 @@ import numpy as np
 
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.showing import headed, show_base
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
+from pennyweight.deals.parts import Input
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Table
 
 __all__ = ["document"]

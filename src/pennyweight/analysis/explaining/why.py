@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
 from pennyweight.analysis.showing import show_base, show_figure, show_value
-from pennyweight.deals.definition import DealLoan, Definition, Level, Line
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Compare, Logic, Name, Node, Sum, names_in, renamed, show, walk
+from pennyweight.deals.parts import DealLoan, Level, Line
 from pennyweight.deals.undefined import formula_of, value_of
 from pennyweight.described import Described
 from pennyweight.documents.shown import Shown

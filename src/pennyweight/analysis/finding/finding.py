@@ -15,10 +15,11 @@ from pennyweight.analysis.finding.found import Asked, Found
 from pennyweight.analysis.searching.answers import refuse_equality
 from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.showing import show_value
-from pennyweight.deals.definition import Definition, Input, Question
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import based, input_named, stack
 from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.language.parse import parse
+from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
 from pennyweight.quantities.units import read_value
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.searching.outcome import Answer, Answers
-from pennyweight.deals.definition import Question
 from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.parts import Question
 from pennyweight.documents.shown import Shown
 
 if TYPE_CHECKING:

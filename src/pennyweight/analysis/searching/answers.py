@@ -23,8 +23,9 @@ from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.searching.search_ranges import default_range, is_moment, places_of, wider
 from pennyweight.analysis.showing import Side, show_about, show_base, show_value
 from pennyweight.deals.compiler.program import Program, asked_name
-from pennyweight.deals.definition import Definition, Input, Question
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
+from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
 
 __all__ = ["answers_of", "asks_exactly", "probes_of", "refuse_equality", "series_of"]

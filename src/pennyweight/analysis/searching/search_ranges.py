@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.core.dates import Days
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import names_in
+from pennyweight.deals.parts import Input
 
 __all__ = ["default_range", "is_moment", "places_of", "wider"]
 

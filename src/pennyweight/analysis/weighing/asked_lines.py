@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from pennyweight.analysis.weighing.asked_period import read_period
-from pennyweight.deals.definition import PARTS, TOTALS, Definition
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.parts import PARTS, TOTALS
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.argument_checks import a_list, a_text
 

@@ -13,10 +13,11 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.money_outside import outside_of
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import check_name
-from pennyweight.deals.definition import Definition, Goal, Line
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
+from pennyweight.deals.parts import Goal, Line
 from pennyweight.deals.undefined import value_of
 
 __all__ = ["CHECKS", "Case", "checks_of", "numbers_inside"]

@@ -8,8 +8,9 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.definition import Definition, Line
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Node
+from pennyweight.deals.parts import Line
 from pennyweight.deals.undefined import value_of
 
 __all__ = ["outside_of"]

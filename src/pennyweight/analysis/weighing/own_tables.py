@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_figure
-from pennyweight.deals.definition import Axis, Definition, Grid
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.deals.language.nodes import Name
+from pennyweight.deals.parts import Axis, Grid
 from pennyweight.deals.undefined import why_undefined
 from pennyweight.described import Described
 

@@ -15,8 +15,9 @@ from pennyweight.analysis.searching.lockstep_search import Known, Probe, Search,
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.searching.search_ranges import default_range, places_of
 from pennyweight.deals.compiler.program import asked_name, met_name, slack_name
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.parts import Input
 from pennyweight.described import Described
 from pennyweight.plain_text import listed
 

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
-from pennyweight.deals.definition import Definition, Goal
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
+from pennyweight.deals.parts import Goal
 from pennyweight.deals.undefined import loan_trouble, told_beside, value_of, why_undefined
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer

@@ -26,8 +26,9 @@ from pennyweight.analysis.weighing.verdict import (
     refuse_broken_periods,
     verdict_of,
 )
-from pennyweight.deals.definition import PARTS, Definition
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.parts import PARTS
 from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document

@@ -30,7 +30,7 @@ from pennyweight.deals.compiler.program import (
 )
 from pennyweight.deals.compiler.recursion import compile_group
 from pennyweight.deals.compiler.slots import Slots
-from pennyweight.deals.definition import PARTS, TOTALS, DealLoan, Definition, Goal, Level, Line, Question
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import (
     Binary,
@@ -43,6 +43,7 @@ from pennyweight.deals.language.nodes import (
     Unary,
     names_in,
 )
+from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Goal, Level, Line, Question
 from pennyweight.errors import InputError
 
 __all__ = ["compile_deal"]

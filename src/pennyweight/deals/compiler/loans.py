@@ -37,10 +37,11 @@ from pennyweight.deals.compiler.loan_steps import (
     step_rate_one,
 )
 from pennyweight.deals.compiler.slots import Instruction, Slots
-from pennyweight.deals.definition import PARTS, DealLoan, Definition
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
+from pennyweight.deals.parts import PARTS, DealLoan
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [

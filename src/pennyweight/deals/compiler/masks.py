@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.deals.compiler.slots import Mask, Slots
-from pennyweight.deals.definition import TOTALS, Line, Run, Setting
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
+from pennyweight.deals.parts import TOTALS, Line, Run, Setting
 from pennyweight.deals.timeline import Timeline
 
 __all__ = ["mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]

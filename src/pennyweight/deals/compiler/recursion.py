@@ -18,13 +18,13 @@ from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
 from pennyweight.deals.compiler.slots import Instruction, Slots
-from pennyweight.deals.definition import Level, Line
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Name, Node, names_in, show
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target, folded
+from pennyweight.deals.parts import Level, Line
 from pennyweight.errors import InputError
 
 __all__ = ["Group", "compile_group"]

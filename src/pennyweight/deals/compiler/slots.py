@@ -14,12 +14,13 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.deals.definition import DealLoan, Definition
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Node
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
+from pennyweight.deals.parts import DealLoan
 
 __all__ = ["Instruction", "Mask", "Slots"]
 

@@ -11,12 +11,12 @@ from typing import Any, Literal
 import numpy as np
 
 from pennyweight.deals.axis_values import read_places
-from pennyweight.deals.definition import Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import AxisShape, MeasureShape
 from pennyweight.deals.language.names import Names, used_as
 from pennyweight.deals.language.nodes import Node, renamed
+from pennyweight.deals.parts import Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import check_unit
 

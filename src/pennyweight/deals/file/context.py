@@ -9,12 +9,12 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.deals.definition import choices_of
 from pennyweight.deals.file.series import ColumnsRead, read_series
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
 from pennyweight.deals.language.parse import parse
 from pennyweight.deals.language.translation import folded
+from pennyweight.deals.parts import choices_of
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, all_of, within
 from pennyweight.quantities.dates import is_date, read_date

@@ -8,9 +8,9 @@ from decimal import Decimal
 
 import numpy as np
 
-from pennyweight.deals.definition import Input
 from pennyweight.deals.file.context import Context, is_day
 from pennyweight.deals.file.shape import InputShape
+from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError, within
 from pennyweight.quantities.units import check_unit, read_value, refuse_bare_percent
 

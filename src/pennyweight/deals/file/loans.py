@@ -9,11 +9,11 @@ import numpy as np
 
 from pennyweight.core.loans.repayment import REPAID
 from pennyweight.core.rate_forms import nominal_rate
-from pennyweight.deals.definition import DealLoan, Input
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import LoanShape
 from pennyweight.deals.language.nodes import Name, Node, Number
+from pennyweight.deals.parts import DealLoan, Input
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.periods import read_per_year
 from pennyweight.quantities.rates import read_rate

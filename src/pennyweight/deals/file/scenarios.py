@@ -9,10 +9,10 @@ from typing import TypeVar
 
 import numpy as np
 
-from pennyweight.deals.definition import Change, Input, Level, Line, Scenario
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.deals.language.nodes import Name
+from pennyweight.deals.parts import Input, InputChange, Level, Line, Scenario
 from pennyweight.errors import InputError, nearest, within
 from pennyweight.quantities.units import read_value, refuse_bare_percent
 from pennyweight.reading.toml_files import keys_of, shaped
@@ -68,7 +68,7 @@ def _undone(
     item: ScenarioShape,
     lines: Mapping[str, Line | Level],
     switches: dict[str, Input],
-) -> Iterator[tuple[str, Change]]:
+) -> Iterator[tuple[str, InputChange]]:
     """What switches off the exceptions of lines: `undo = ["contribution.set"]`."""
     for text in item.undo or []:
         where = context.where("scenarios", scenario, "undo")
@@ -86,7 +86,7 @@ def _undone(
         switches[name] = Input(
             name=name, value=1.0, unit="number", label=f"{lines[line].label}: set", where=where, given="1", fixed=True
         )
-        yield name, Change("replace", 0.0, "undone", where)
+        yield name, InputChange("replace", 0.0, "undone", where)
 
 
 def _check_ends(context: Context, name: str, item: ScenarioShape, inputs: Mapping[str, Input]) -> None:
@@ -157,7 +157,9 @@ def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator
             yield f"{name}.{term}", shaped(OverrideShape, given, context.source, lambda _: keys_of(OverrideShape))
 
 
-def _change(context: Context, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]) -> Change:
+def _change(
+    context: Context, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]
+) -> InputChange:
     where = context.where("scenarios", scenario, name)
     if name not in inputs:
         raise InputError(
@@ -169,7 +171,7 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
         end = target.low if item.value == "low" else target.high
         if end is None:
             raise InputError(f"{where}: {name} has no '{item.value}' to go to; write one under [inputs].", at=where)
-        return Change("replace", end, item.value, where)
+        return InputChange("replace", end, item.value, where)
     ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
     if len(ways) != 1:
         raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)
@@ -177,15 +179,15 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
         if item.value is None:
             kind = "one of several words" if target.choices else "a date"
             raise InputError(f"{where}: {name} is {kind} and takes a value.", at=where)
-        return Change("replace", target.read(item.value, what=where), str(item.value), where)
+        return InputChange("replace", target.read(item.value, what=where), str(item.value), where)
     if item.scale is not None:
-        return Change("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
+        return InputChange("scale", read_value(item.scale, "share", what=where), f"× {item.scale}", where)
     if item.shift is not None:
         shift_unit = "share" if unit == "rate" else unit
         moved = read_value(item.shift, shift_unit, what=where)
         if shift_unit == "share":
             refuse_bare_percent(item.shift, moved, what=within(where, f" shift of {name}"))
-        return Change("shift", moved, f"+ {item.shift}", where)
+        return InputChange("shift", moved, f"+ {item.shift}", where)
     value, given = context.value(item, unit, ("scenarios", scenario, name))
     if isinstance(value, np.ndarray) and not inputs[name].is_series:
         raise InputError(
@@ -193,4 +195,4 @@ def _change(context: Context, scenario: str, name: str, item: OverrideShape, inp
         )
     if unit == "share" and item.value is not None:
         target.read(item.value, what=where)
-    return Change("replace", value, given, where)
+    return InputChange("replace", value, given, where)

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_base, show_figure
 from pennyweight.deals.compiler.program import slack_name
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.parts import Input
 from pennyweight.documents.derivation import Derivation
 
 __all__ = ["beside", "figures_at"]

@@ -13,10 +13,10 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.finding.found import Found
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.showing import headed
-from pennyweight.deals.definition import Input, Question
 from pennyweight.deals.inputs import Inputs, input_named, stack
 from pennyweight.deals.language.nodes import Compare, Name, Node
 from pennyweight.deals.language.translation import folded
+from pennyweight.deals.parts import Input, Question
 from pennyweight.documents import LinesChart
 
 __all__ = ["curves"]

@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from pennyweight.analysis.weighing.weighing import Weighing
-from pennyweight.deals.definition import Definition, Question
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Name, names_in
+from pennyweight.deals.parts import Question
 from pennyweight.documents import Cell, Column, Row, Table
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.pages.explaining.figures_beside import beside, figures_at

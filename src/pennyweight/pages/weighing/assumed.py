@@ -8,7 +8,8 @@ import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base
 from pennyweight.analysis.weighing.weighing import Weighing
-from pennyweight.deals.definition import Definition, Input
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.parts import Input
 from pennyweight.documents import Cell, Column, Table
 
 __all__ = ["assumed", "likely_range", "shown_input"]

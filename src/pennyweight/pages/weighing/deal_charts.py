@@ -14,8 +14,9 @@ from pennyweight.analysis.showing import headed, show_value
 from pennyweight.analysis.weighing.own_tables import TableResult
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.compiler.program import drawn_name
-from pennyweight.deals.definition import Definition, Input, OwnChart
+from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Name
+from pennyweight.deals.parts import Input, OwnChart
 from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart

@@ -9,7 +9,7 @@ import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base
 from pennyweight.analysis.weighing.own_tables import TableResult
-from pennyweight.deals.definition import Axis, Single
+from pennyweight.deals.parts import Axis, Single
 from pennyweight.documents import Block, Cell, Column, Table
 from pennyweight.documents.derivation import Derivation, Why
 

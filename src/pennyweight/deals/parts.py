@@ -1,0 +1,324 @@
+"""What a deal is made of: inputs, lines, levels, loans, goals and what is asked, each with its meaning."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.deals.language.nodes import Name, Node
+from pennyweight.errors import choice
+from pennyweight.quantities.units import read_value, refuse_bare_percent
+
+__all__ = [
+    "PARTS",
+    "RESERVED",
+    "TOTALS",
+    "Axis",
+    "DealLoan",
+    "Goal",
+    "Grid",
+    "Input",
+    "InputChange",
+    "Level",
+    "Line",
+    "Measure",
+    "OwnChart",
+    "OwnCheck",
+    "Question",
+    "Run",
+    "Scenario",
+    "Setting",
+    "Single",
+    "choices_of",
+]
+
+Floats: TypeAlias = NDArray[np.float64]
+
+TOTALS = ("money_in", "money_out", "net_before_loans", "net")
+RESERVED = frozenset([
+    "t", "end", "year", "per_year", *TOTALS, "pays_off", "label", "note", "based_on", "all_inputs", "judged_by", "undo",
+    "loans", "never", "nan", "inf",
+])  # fmt: skip
+"""Names that mean something of their own."""
+PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
+"""The parts of a loan that formulas may name, in the order in which a period works them out."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Input:
+    """What the analyst assumes: one value, or a series over the periods (periods + 1,), NaN undefined.
+
+    A choice is the place of its word among the `choices`, a date the days since 1970.
+    """
+
+    name: str
+    value: float | Floats
+    unit: str
+    label: str
+    where: str
+    given: str
+    """How the value was typed."""
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    """What its values are multiples of: 1 for whole ones (said, or because it decides when something happens)."""
+    least: float | None = None
+    """Below it the input means nothing (the rate of a loan is 0 or more), so nothing looks there."""
+    choices: tuple[str, ...] = ()
+    fixed: bool = False
+    """A fact, an age or a switch: turning points and the like leave it alone."""
+    digits: int = 0
+    """Decimals it was typed with, as it is shown: 4.125% has three."""
+
+    @property
+    def is_series(self) -> bool:
+        """Whether it has a value a period."""
+        return isinstance(self.value, np.ndarray)
+
+    @property
+    def whole(self) -> bool:
+        """Whether only certain values make sense, a `step` apart, so that nothing is looked for between them."""
+        return self.step is not None
+
+    def read(self, given: object, *, what: str) -> float:
+        """A value of this input as an analyst types it; InputError says what it takes."""
+        if self.choices:
+            return float(self.choices.index(choice(given, self.choices, what)))
+        value = read_value(given, self.unit, what=what)
+        if self.unit == "share":
+            known = [
+                np.nanmax(np.abs(one), initial=1.0) for one in (self.value, self.low, self.high) if one is not None
+            ]
+            refuse_bare_percent(given, value, what=what, most=float(max(known)))
+        return value
+
+
+@dataclass(frozen=True, slots=True)
+class Single:
+    """A value worked out of inputs: one figure. `text` is its formula as it was typed."""
+
+    name: str
+    node: Node
+    where: str
+    label: str
+    unit: str | None = None
+    undefined: str | None = None
+    text: str = ""
+
+
+Measure: TypeAlias = Single
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """In which periods a line runs; all None: from 1 to the end, or as the lines it names."""
+
+    at: Node | None = None
+    first: Node | None = None
+    last: Node | None = None
+    every: Node | None = None
+
+    @property
+    def said(self) -> bool:
+        """Whether the deal says it at all."""
+        return any(part is not None for part in (self.at, self.first, self.last, self.every))
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What stands instead of the formula from the period `first` to `last`, as long as the `switch` (a name) is 1."""
+
+    first: Node
+    last: Node
+    node: Node
+    switch: Name | None = None
+
+    @property
+    def nodes(self) -> tuple[Node, ...]:
+        """Its formulas."""
+        return (self.first, self.last, self.node) + (() if self.switch is None else (self.switch,))
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """An amount in a period. `settings` replace what the formula gives."""
+
+    name: str
+    role: Literal["in", "out", "other"]
+    node: Node
+    run: Run
+    settings: tuple[Setting, ...]
+    where: str
+    label: str
+    unit: str | None
+    group: str = ""
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """What stands at the end of a period; `start` is its value in period 0."""
+
+    name: str
+    node: Node
+    start: Node | None
+    settings: tuple[Setting, ...]
+    where: str
+    label: str
+    unit: str | None
+    group: str = ""
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DealLoan:
+    """A loan. `terms` are formulas by name (amount, rate, years…, paid_out), read in the period of pay-out."""
+
+    name: str
+    terms: Mapping[str, Node]
+    extra: Node | None
+    """What is paid on top at the end of each period."""
+    rate_steps: tuple[tuple[Node, Node], ...]
+    """(the period from which it holds, the yearly rate)."""
+    advances: tuple[tuple[Node, float], ...]
+    """(the period, the share of the amount paid out then) of a loan drawn in stages; none: all of it at `paid_out`."""
+    per_year: int
+    shape: Literal["level", "principal", "interest"]
+    to_the_cent: bool
+    where: str
+    label: str
+    texts: Mapping[str, str]
+    """The terms as they were typed."""
+    places: Mapping[str, str]
+    """Where each term stands."""
+
+
+@dataclass(frozen=True, slots=True)
+class Goal:
+    """A bound on a figure. `nearly` is how far it may miss and still nearly be met."""
+
+    measure: str
+    at_least: Node | None
+    at_most: Node | None
+    nearly: Node | None
+    undefined_is_met: bool
+    where: str
+
+
+@dataclass(frozen=True, slots=True)
+class InputChange:
+    """What a scenario does to one input."""
+
+    kind: Literal["replace", "scale", "shift"]
+    value: float | Floats
+    given: str
+    where: str
+
+
+@dataclass(frozen=True, slots=True)
+class Scenario:
+    """Changes to inputs, on top of those of the scenarios in `based_on`, in their order.
+
+    `ends` puts every input that has a range at its low or high end, or at the one that hurts ("worst") or helps
+    ("best") the figure `judged_by` (left out: the first goal); what `changes` says counts more.
+    """
+
+    name: str
+    label: str
+    based_on: tuple[str, ...]
+    changes: Mapping[str, InputChange]
+    where: str
+    ends: Literal["low", "high", "worst", "best"] | None = None
+    judged_by: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Which value of an input makes a condition true; no condition: makes the deal pay off.
+
+    With the aim "most" or "least" the value that makes the figure `so_that` largest or smallest.
+    """
+
+    name: str
+    find: str
+    so_that: Node | None
+    text: str
+    """The condition as it was typed, or the figure."""
+    pick: Literal["largest", "smallest"] | None
+    label: str
+    where: str
+    aim: Literal["true", "most", "least"] = "true"
+    asked_at: str = ""
+    """Where the condition or the figure stands."""
+    between: tuple[float, float] | None = None
+
+    @property
+    def asks_verdict(self) -> bool:
+        """Whether it asks that the deal pays off."""
+        return self.aim == "true" and (self.so_that is None or self.so_that == Name("pays_off"))
+
+    @property
+    def asked(self) -> str:
+        """What is asked for, in words."""
+        return "the deal pays off" if self.asks_verdict else self.text
+
+
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """What a table goes by: `name` as it is written, `key` the input behind it, and its values in order."""
+
+    name: str
+    key: str
+    values: Floats
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """A table of a deal: its columns, worked out for every value (or pair of values) of its axes."""
+
+    name: str
+    label: str
+    axes: tuple[Axis, ...]
+    columns: Mapping[str, Single]
+    where: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class OwnCheck:
+    """A condition that the deal itself wants to hold, in every period when it has a value for each."""
+
+    name: str
+    node: Node
+    label: str
+    where: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class OwnChart:
+    """What the deal wants drawn: lines and levels from a period to another, or a table; `target` is a figure, `mark`
+    a question."""
+
+    name: str
+    label: str
+    lines: tuple[str, ...]
+    kind: Literal["lines", "area", "bars"]
+    by: Literal["period", "year"] | None
+    target: Node | None
+    mark: str | None
+    where: str
+    first: Node | None = None
+    last: Node | None = None
+
+
+def choices_of(inputs: Mapping[str, Any], questions: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
+    """The words of the inputs that take one of several, and of the questions that look for one of these."""
+    found = {name: tuple(item.choices) for name, item in inputs.items() if getattr(item, "choices", None)}
+    found.update({name: found[item.find] for name, item in questions.items() if item.find in found})
+    return found
