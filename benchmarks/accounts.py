@@ -7,11 +7,10 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from benchmarks.measure import Row, best, show
+from pennyweight.array_kinds import Floats
 from pennyweight.core.annuity import level_payment, rate_needed
 from pennyweight.core.irr.accounts import account_rates
 from pennyweight.core.irr.one_row import one_row
-
-Floats = NDArray[np.float64]
 
 ANNUITIES, ACCOUNTS, CHUNK = 1_000_000, 10_000, 32_768
 

@@ -10,7 +10,8 @@ import numpy as np
 
 from benchmarks.measure import Row, best, show
 from pennyweight import Deal, LoanEvents, amortize
-from pennyweight.core.loans.exact import Agreement, keep_books
+from pennyweight.core.loans.agreement import Agreement
+from pennyweight.core.loans.exact import keep_books
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.inputs import stack
 

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import brentq
 from tests.oracles import count_roots
 
 from benchmarks.measure import Row, best, show
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr.exact import solve_rows
 from pennyweight.core.irr.find_rates import irr_outcomes
-
-Floats = NDArray[np.float64]
 
 ROWS, FLOWS, CHUNK = 100_000, 31, 8192
 

@@ -15,7 +15,7 @@ from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, Overrid
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.parts import PARTS, RESERVED
 from pennyweight.instruments.loans.files.keys import LOAN_KEYS
-from pennyweight.instruments.loans.files.loan_file import FileShape
+from pennyweight.instruments.loans.files.loan_shapes import FileShape
 from pennyweight.quantities.units import UNITS
 from pennyweight.reading.toml_files import keys_of
 from pennyweight.reading.toml_schema import schema_of

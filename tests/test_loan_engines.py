@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 
 from pennyweight import InputError, Loan, LoanEvents, amortize
-from pennyweight.core.loans.exact import Agreement, Entry, keep_books
+from pennyweight.core.loans.agreement import Agreement, Entry
+from pennyweight.core.loans.exact import keep_books
 from tests.clerk import Event, books
 from tests.sizes import THOROUGH, cases
 

@@ -14,7 +14,8 @@ from pennyweight.analysis.weighing.checks import CHECKS, Case
 from pennyweight.cli.main import COMMANDS, status
 from pennyweight.core.daycount import DAY_COUNTS
 from pennyweight.core.loans.repayment import REPAID
-from pennyweight.deals.language.functions import FUNCTIONS, Function
+from pennyweight.deals.language.function import Function
+from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.documents.shown import Shown
 from pennyweight.instruments.loans.books.events import EVENTS
 from pennyweight.quantities.periods import FREQUENCIES, PER_YEAR, read_per_year

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.searching.answers import answers_of
 from pennyweight.analysis.searching.outcome import Answers
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
@@ -20,8 +21,6 @@ from pennyweight.deals.parts import TOTALS, Question, Scenario
 from pennyweight.plain_text import listed
 
 __all__ = ["Ends", "Model"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 _ROUNDING = 1e-9

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans.plans import GROW, grow
+from pennyweight.instruments.plans.plan_terms import GROW
+from pennyweight.instruments.plans.plans import grow
 
 __all__ = ["command"]
 

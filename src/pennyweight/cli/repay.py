@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans.plans import REPAY, repay
+from pennyweight.instruments.plans.plan_terms import REPAY
+from pennyweight.instruments.plans.plans import repay
 
 __all__ = ["command"]
 

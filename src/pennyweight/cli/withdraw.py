@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from pennyweight.cli.plans import plan_command
-from pennyweight.instruments.plans.plans import WITHDRAW, withdraw
+from pennyweight.instruments.plans.plan_terms import WITHDRAW
+from pennyweight.instruments.plans.plans import withdraw
 
 __all__ = ["command"]
 

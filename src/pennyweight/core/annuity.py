@@ -17,8 +17,9 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import choice
 
 __all__ = [
@@ -31,7 +32,6 @@ __all__ = [
     "rate_needed",
 ]
 
-Floats = NDArray[np.float64]
 Paid = Literal["end", "start"]
 PAID: tuple[Paid, ...] = ("end", "start")
 

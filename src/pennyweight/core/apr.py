@@ -22,8 +22,8 @@ from math import inf, isfinite
 from typing import Literal, NamedTuple, TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.brackets import turn_between
 from pennyweight.core.dates import add_months
 
@@ -38,7 +38,6 @@ __all__ = [
     "units_a_year",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 Day: TypeAlias = np.datetime64
 
 

@@ -13,11 +13,10 @@ from math import exp, floor, log1p
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
+
+from pennyweight.array_kinds import Floats
 
 __all__ = ["Worth", "factors", "perpetual_worth", "worth", "yield_for"]
-
-Floats = NDArray[np.float64]
 
 
 class Worth(NamedTuple):

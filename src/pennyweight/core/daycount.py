@@ -8,17 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.dates import Days, days_in_month, parts, same_day
 from pennyweight.errors import InputError, choice
 
 __all__ = ["DAY_COUNTS", "DayCount", "actual_actual_icma", "days_between", "icma_by_periods", "year_fraction"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def year_fraction(

@@ -10,8 +10,9 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import choice
 
 __all__ = [
@@ -25,7 +26,6 @@ __all__ = [
     "roi",
 ]
 
-Floats = NDArray[np.float64]
 Outlay = Literal["all", "first"]
 OUTLAYS: tuple[Outlay, ...] = ("all", "first")
 

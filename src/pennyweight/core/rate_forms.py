@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
+
+from pennyweight.array_kinds import Floats
 
 __all__ = ["discount_from_effective", "effective_from_discount", "effective_rate", "nominal_rate", "per_period"]
-
-Floats = NDArray[np.float64]
 
 
 def effective_rate(nominal: ArrayLike, per_year: float) -> Floats:

@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from functools import partial
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_amount
@@ -18,7 +17,6 @@ from pennyweight.quantities.units import read_value
 
 __all__ = ["MOST", "read_places"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 MOST = 1_000_000
 _DASHED = re.compile(r"(\d[\d_.,]*(?:k|mn|%)?)\s*[-–]\s*(\d[\d_.,]*(?:k|mn|%)?)")

@@ -12,18 +12,16 @@ import os
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.progress import teller
 
 __all__ = ["evaluate"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _BLOCK = 2_048
 _ELEMENTS = 2**25  # a quarter of a gigabyte in one block

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input, InputChange, Scenario
 from pennyweight.errors import InputError, nearest
@@ -17,7 +17,6 @@ from pennyweight.quantities.units import read_value, refuse_bare_percent
 
 __all__ = ["BASE", "Ends", "Inputs", "based", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Inputs: TypeAlias = Mapping[str, "float | Floats"]
 """One case: a figure for each single input, (periods + 1,) for each series."""
 

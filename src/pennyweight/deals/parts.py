@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.errors import choice
 from pennyweight.quantities.units import read_value, refuse_bare_percent
@@ -36,7 +36,6 @@ __all__ = [
     "choices_of",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 TOTALS = ("money_in", "money_out", "net_before_loans", "net")
 RESERVED = frozenset([

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.loans import Trouble, loan_problem
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.finance_functions import all_yearly_rates
@@ -19,8 +19,6 @@ from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
 
 __all__ = ["formula_of", "loan_trouble", "rates_of", "told_beside", "value_of", "why_undefined"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> str:

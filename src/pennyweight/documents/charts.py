@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core import flows as core
 from pennyweight.core.irr import find_rates as irr
 from pennyweight.documents.model import FlowsChart, RateChart
 from pennyweight.quantities.units import Style
 
 __all__ = ["flows_chart", "rate_chart"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def flows_chart(

@@ -13,6 +13,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.documents.derivation import Why
 from pennyweight.plain_text import visible
 
@@ -42,7 +43,6 @@ __all__ = [
 ]
 
 Tone = Literal["plain", "in", "out", "question", "comparison"]
-Floats = NDArray[np.float64]
 
 
 def _keep_visible(owner: object, *names: str) -> None:

@@ -5,16 +5,15 @@ from __future__ import annotations
 from decimal import Decimal
 from math import isfinite
 from numbers import Real
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError
 
 __all__ = ["LARGEST", "as_float", "is_pandas", "is_whole_text", "plain_numbers", "read_row", "whole"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 LARGEST = 1e150
 """Amounts go up to here: beyond, sums, products and discounting leave what a double holds."""

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError
 from pennyweight.reading.column_names import SIDES
 from pennyweight.reading.tables import CsvTable
 
 __all__ = ["read_money"]
-
-Floats = NDArray[np.float64]
 
 
 def read_money(table: CsvTable) -> Floats:

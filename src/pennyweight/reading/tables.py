@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any, cast
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, Place, all_of, choice, nearest
 from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import LONGEST, Mark, decimal_mark, read_amount, read_number
@@ -26,8 +26,6 @@ from pennyweight.reading.workbook_files import rows_of_parquet, rows_of_workbook
 __all__ = ["CsvTable", "Reading", "read_csv", "reading_of"]
 
 _MOST_MISTAKES = 20
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TypeAlias
 
-import numpy as np
-from numpy.typing import NDArray
-
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed
 
 __all__ = ["loan_numbers"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _WAYS = {
     "payment": (("interest", "+"), ("principal", "+"), ("extra", "-")),

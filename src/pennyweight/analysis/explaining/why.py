@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
 from pennyweight.analysis.showing import show_base, show_figure, show_value
@@ -29,7 +28,6 @@ if TYPE_CHECKING:
 
 __all__ = ["Reason", "Why", "why"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _DEEPEST = 40
 

@@ -5,10 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from math import ceil, floor
-from typing import Literal, TypeAlias
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import Literal
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.finding.found import Asked, Found
@@ -25,7 +22,6 @@ from pennyweight.quantities.units import read_value
 
 __all__ = ["condition_of", "figure_of", "find"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _ASKED = "?find"
 

@@ -22,6 +22,7 @@ from pennyweight.analysis.searching.lockstep_search import (
 from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.searching.search_ranges import default_range, is_moment, places_of, wider
 from pennyweight.analysis.showing import Side, show_about, show_base, show_value
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
@@ -30,7 +31,6 @@ from pennyweight.errors import InputError
 
 __all__ = ["answers_of", "asks_exactly", "probes_of", "refuse_equality", "series_of"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, float]], Search[Answers]]
 
 _GRID = 21

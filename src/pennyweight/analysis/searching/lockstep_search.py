@@ -16,11 +16,11 @@ from typing import Any, Generic, TypeAlias, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.progress import tell
 
 __all__ = ["Known", "Probe", "Search", "Sweep", "in_step", "lowest_between", "narrowed"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Found = TypeVar("Found")
 Search: TypeAlias = Generator[Floats, Floats, Found]
 """Yields places, (n,); is sent the figures it watches there, (figures, n)."""

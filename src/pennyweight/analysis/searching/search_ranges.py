@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from math import ceil, floor
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.dates import Days
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import names_in
@@ -15,7 +14,6 @@ from pennyweight.deals.parts import Input
 
 __all__ = ["default_range", "is_moment", "places_of", "wider"]
 
-Floats: TypeAlias = NDArray[np.float64]
 _MOST_WHOLE = 20_000
 """Up to so many whole values every one is tried."""
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.verdict import FALLS_SHORT, NEARLY, PAYS_OFF
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.axis_values import MOST as _MOST
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.compiler.program import met_name, nearly_name
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
 
 __all__ = ["Variation", "vary"]
 
-Floats: TypeAlias = NDArray[np.float64]
 _CASES = 100_000
 """So many cases are worked out at a time."""
 

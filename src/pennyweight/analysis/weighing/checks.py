@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.money_outside import outside_of
+from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import check_name
 from pennyweight.deals.definition import Definition
@@ -22,7 +22,6 @@ from pennyweight.deals.undefined import value_of
 
 __all__ = ["CHECKS", "Case", "checks_of", "numbers_inside"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Check: TypeAlias = tuple[bool, str]
 
 

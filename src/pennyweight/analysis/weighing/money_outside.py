@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.parts import Line
@@ -15,7 +15,6 @@ from pennyweight.deals.undefined import value_of
 
 __all__ = ["outside_of"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Check: TypeAlias = tuple[bool, str]
 
 

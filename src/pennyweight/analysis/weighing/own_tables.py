@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_figure
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.deals.language.nodes import Name
@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 
 __all__ = ["TableResult", "table_of"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _MOST_REASONS = 40
 

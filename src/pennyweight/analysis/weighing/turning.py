@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, TypeAlias
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from pennyweight.analysis.searching.answers import probes_of, series_of
 from pennyweight.analysis.searching.lockstep_search import Known, Probe, Search, in_step, narrowed
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.searching.search_ranges import default_range, places_of
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import asked_name, met_name, slack_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
@@ -23,7 +24,6 @@ from pennyweight.plain_text import listed
 
 __all__ = ["Idle", "TurningPoint", "answers_and_turns", "turning_points"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _NEAR = (0.003, 0.02, 0.06, 0.15)
 """Where each side of an input's range is looked at first, as parts of it."""

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Final, Literal, TypeAlias
+from typing import Final, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
@@ -33,7 +33,6 @@ __all__ = [
     "verdict_of",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 VerdictWord = Literal["pays off", "nearly", "falls short", "no goals"]
 PAYS_OFF: Final = "pays off"
 NEARLY: Final = "nearly"

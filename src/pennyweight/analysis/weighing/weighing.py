@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.searching.outcome import Answers
@@ -26,6 +25,7 @@ from pennyweight.analysis.weighing.verdict import (
     refuse_broken_periods,
     verdict_of,
 )
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.parts import PARTS
@@ -41,8 +41,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
 __all__ = ["Weighing", "weigh", "work_out_together"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False, repr=False)

@@ -10,14 +10,13 @@ Quantitative Analysis 7 (1972), 1835-1839.
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
+
 __all__ = ["has_one_above_zero", "rates_above_zero"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _NOTHING = 1e-12
 """A running total within so much of all flows is zero; flows as they are typed leave less."""

@@ -17,12 +17,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr.find_rates import irr_outcomes
 from pennyweight.core.irr.outcome import IrrOutcome, IrrOutcomes
 
 __all__ = ["account_rates"]
 
-Floats = NDArray[np.float64]
 
 _CHUNK = 32_768
 _PASSES = 12

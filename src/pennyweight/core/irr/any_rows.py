@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import exact
 from pennyweight.core.irr.above_zero import has_one_above_zero
 from pennyweight.core.irr.outcome import IrrOutcome
 
 __all__ = ["any_rows"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def any_rows(rows: Floats, times: Floats | None) -> tuple[Floats, NDArray[np.int8]]:

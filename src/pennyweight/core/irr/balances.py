@@ -10,18 +10,17 @@ Source: C. S. Soper, "The marginal efficiency of capital: a further note", Econo
 from __future__ import annotations
 
 from math import exp
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import cells
 from pennyweight.core.irr.above_zero import has_one_above_zero, rates_above_zero
 from pennyweight.core.irr.any_rows import any_rows
 
 __all__ = ["each_by_itself", "never_turns", "settled_rows"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _MARGIN = 1e-9
 """A balance nearer to zero than this part of the largest may lie on either side."""

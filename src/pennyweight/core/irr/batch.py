@@ -8,16 +8,16 @@ known points) finish. What has not met the bound by then, and what is no such ro
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr.one_row import TINY
 
 __all__ = ["in_chunks"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _CHUNK = 4096
 _CLOSE = 3e-7  # a last correction below this leaves an error some six digits smaller

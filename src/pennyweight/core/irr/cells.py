@@ -17,9 +17,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
+
 __all__ = ["LARGEST", "Isolated", "isolate"]
 
-Floats = NDArray[np.float64]
 
 LARGEST = 500
 """The most flows a row may have; beyond, the basis is too ill-conditioned to be worth it."""

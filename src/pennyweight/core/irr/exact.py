@@ -21,13 +21,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import cells, precise
 from pennyweight.core.irr.intervals import isolate_one
 from pennyweight.core.irr.sums import Sums, close_in, first_and_last
 
 __all__ = ["RootTable", "power_of_two", "sign_changes", "solve_rows"]
 
-Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 _EPS = np.finfo(np.float64).eps

@@ -7,11 +7,10 @@ straight line: one row in plain floats (`one_row`), many in chunks (`batch`), an
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import exact
 from pennyweight.core.irr.any_rows import any_rows
 from pennyweight.core.irr.balances import settled_rows
@@ -21,7 +20,6 @@ from pennyweight.core.irr.outcome import IrrOutcomes
 
 __all__ = ["all_rates", "irr", "irr_outcomes", "rates_between"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _FAST_FROM = 32  # rows from which the chunked method wins over the exact ones
 

@@ -19,9 +19,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
+
 __all__ = ["Cells", "isolate_one"]
 
-Floats = NDArray[np.float64]
 
 _AT_A_TIME = 2_000_000  # weights held at once
 _HALVINGS = 48

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from enum import IntEnum
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["IrrOutcome", "IrrOutcomes"]
+from pennyweight.array_kinds import Floats
 
-Floats: TypeAlias = NDArray[np.float64]
+__all__ = ["IrrOutcome", "IrrOutcomes"]
 
 
 class IrrOutcome(IntEnum):

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import precise
 
 __all__ = ["Sums", "close_in", "first_and_last"]
 
-Floats = NDArray[np.float64]
 
 _EPS = np.finfo(np.float64).eps
 _DOUBT = 1e-10

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import itertools
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from pennyweight.array_kinds import Floats, Ints
 from pennyweight.errors import InputError
 
 __all__ = ["CHUNK", "EventTable", "Exactness", "LoanEvents"]
 
-Floats: TypeAlias = NDArray[np.float64]
-Ints: TypeAlias = NDArray[np.int64]
 
 CHUNK = 32_768
 """Loans that are stepped together."""

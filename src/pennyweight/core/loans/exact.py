@@ -12,138 +12,17 @@ Amounts are integers of the smallest unit, or floats when nothing is rounded. Ma
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable
 from fractions import Fraction
-from math import ceil
-from typing import Literal, NamedTuple, get_args
 
-from pennyweight.core.loans.level_payment import MODES, Rounding, Units, exact_level_payment
-from pennyweight.core.loans.repayment import Repayment
-from pennyweight.errors import choice
+from pennyweight.core.loans.agreement import LONGEST, Agreement, Books, Entry, Setting
+from pennyweight.core.loans.level_payment import exact_level_payment
+from pennyweight.core.loans.rounding import ROUNDINGS, Units, half_up, rounded
 
-__all__ = [
-    "LONGEST",
-    "Agreement",
-    "Booked",
-    "Books",
-    "Entry",
-    "Setting",
-    "keep_books",
-    "rounded",
-]
-
-LONGEST = 60_000
-"""Payments after which a loan that is still not paid off is given up."""
+__all__ = ["keep_books"]
 
 
 _GROWN = 1_000  # times the loan: what has grown so far is never paid off
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Agreement:
-    """What was agreed. Rates are yearly fractions, exact; `periodic` turns one into the rate of a payment period."""
-
-    amount: Units
-    rate: Fraction
-    periodic: Callable[[Fraction], Fraction]
-    count: int | None
-    """Payments; None: until it is paid off."""
-    spread: int | None = None
-    """Payments over which the level payment is worked out, when more than are made."""
-    payment: Units | None = None
-    """The level payment, when it is given."""
-    residual: Units = 0
-    """What the level payments leave, cleared by the last."""
-    shape: Repayment = "level"
-    interest_only: int = 0
-    at_start: bool = False
-    shares: Callable[[int], Fraction] | None = None
-    """The part of a year that period k is, when interest is by days; None: equal periods."""
-    odd: Fraction = Fraction(0)
-    """The part of a year before the first of equal periods."""
-    holidays: Mapping[int, Literal["added", "paid"]] = field(default_factory=dict)
-    """Payments left out: their interest is added to the balance, or paid."""
-    rounding: Rounding | None = "half up"
-    rate_moves: Literal["payment", "term"] = "payment"
-    extra_moves: Literal["payment", "term"] = "term"
-    holiday_moves: Literal["payment", "term"] = "payment"
-    balance_moves: Literal["last payment", "payment", "term"] = "last payment"
-    """What a stated balance changes; the agreed last payment clears what is left unless something else moves."""
-
-    def __post_init__(self) -> None:
-        choice(self.shape, get_args(Repayment), "shape")
-        if self.rounding is not None:
-            choice(self.rounding, tuple(MODES), "rounding")
-        for name in ("rate_moves", "extra_moves", "holiday_moves"):
-            choice(getattr(self, name), ("payment", "term"), name)
-        choice(self.balance_moves, ("last payment", "payment", "term"), "balance_moves")
-
-
-class Booked(NamedTuple):
-    """A payment as it is booked; a correction is what a statement's balance adds."""
-
-    payment: Units
-    interest: Units
-    extra: Units
-    correction: Units
-    balance: Units
-
-    @property
-    def principal(self) -> Units:
-        """What is paid off: payment and extra less the interest."""
-        return self.payment + self.extra - self.interest
-
-
-class Entry(NamedTuple):
-    """Something that happens with payment `number`: on its due day (`share` None), or `share` of a year after the due
-    day before (0: from that day on). `what` is "rate", "extra", "paid" or "balance"; `key` is the caller's."""
-
-    number: int
-    what: str
-    value: Fraction | Units
-    share: Fraction | None = None
-    key: int = -1
-
-
-class Setting(NamedTuple):
-    """How a level payment came to be: from payment `number` on, over `over` payments."""
-
-    number: int
-    balance: Units
-    yearly: Fraction
-    rate: Fraction
-    over: int
-    payment: Units
-
-
-@dataclass(slots=True)
-class Books:
-    """The rows, and what could not be booked."""
-
-    rows: list[tuple[Units, Units, Units, Units, Units]] = field(default_factory=list)
-    """The fields of `Booked`, as plain tuples, because most of them are made in the tightest loop."""
-    settings: list[Setting] = field(default_factory=list)
-    """The level payments in the order in which they came to be."""
-    unused: list[tuple[Entry, Units]] = field(default_factory=list)
-    """Entries that came after the end, and what was too much of an extra payment."""
-    corrections: dict[int, tuple[Units, Units]] = field(default_factory=dict)
-    """For each statement, by its key: (the balance by the schedule, the balance stated)."""
-    stuck: tuple[int, Units, Units] | None = None
-    """(number, payment, interest) of the payment from which the loan is never paid off."""
-
-
-def rounded(exact: Fraction, rounding: Rounding | None) -> Units:
-    """Round an exact amount of units; "payment up" rounds only payments up, interest half up.
-
-    >>> rounded(Fraction(5, 2), "half up"), rounded(Fraction(5, 2), "half even")
-    (3, 2)
-    """
-    if rounding is None:
-        return float(exact)
-    if rounding == "half even":
-        return round(exact)
-    return (2 * exact.numerator + exact.denominator) // (2 * exact.denominator)
 
 
 def keep_books(agreed: Agreement, entries: Iterable[Entry] = (), *, stop: int = LONGEST) -> Books:
@@ -182,7 +61,12 @@ class _Clerk:
 
     def work(self) -> None:
         terms, number = self.terms, 1
-        simple = terms.shape == "level" and terms.shares is None and terms.rounding not in (None, "half even")
+        simple = (
+            terms.shape == "level"
+            and terms.shares is None
+            and terms.rounding is not None
+            and ROUNDINGS[terms.rounding].interest is half_up
+        )
         while number <= self.stop:
             if self.anew:
                 self.set_payment(number)
@@ -324,7 +208,7 @@ class _Clerk:
             return
         elif terms.shape == "principal":
             left = Fraction(self.balance - terms.residual) / over
-            self.level = ceil(left) if terms.rounding == "payment up" else rounded(left, terms.rounding)
+            self.level = float(left) if terms.rounding is None else ROUNDINGS[terms.rounding].payment(left)
         else:
             first = terms.at_start and number == 1
             gap = over + (1 if terms.at_start and not first else 0)

@@ -5,30 +5,22 @@ Source: S. Kellison, "The Theory of Interest", 3rd ed., section 3.2: amount * i 
 
 from __future__ import annotations
 
-from decimal import ROUND_CEILING, ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal, localcontext
+from decimal import ROUND_HALF_EVEN, Decimal, localcontext
 from fractions import Fraction
-from typing import Literal, TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
+from pennyweight.core.loans.rounding import ROUNDINGS, Rounding, Units
 from pennyweight.errors import InputError
 
 __all__ = [
-    "MODES",
-    "Rounding",
-    "Units",
     "exact_level_payment",
     "level_payment_units",
     "level_payments",
     "payment_share",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
-Units: TypeAlias = int | float
-Rounding: TypeAlias = Literal["half up", "half even", "payment up"]
-
-MODES = {"half up": ROUND_HALF_UP, "half even": ROUND_HALF_EVEN, "payment up": ROUND_CEILING}
 _LARGEST = Decimal("9e15")
 
 
@@ -90,7 +82,7 @@ def exact_level_payment(
             return float(exact)
         # First to thirty places: what is a whole number, or a half, must be one in these digits too.
         exact = exact.quantize(Decimal("1e-30"), rounding=ROUND_HALF_EVEN)
-        return int(exact.quantize(Decimal(1), rounding=MODES[rounding]))
+        return int(exact.quantize(Decimal(1), rounding=ROUNDINGS[rounding].mode))
 
 
 def _simplest(rate: float, exact: Fraction) -> Fraction:

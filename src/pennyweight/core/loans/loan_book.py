@@ -3,14 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypeAlias
 
-import numpy as np
-from numpy.typing import NDArray
-
-Floats: TypeAlias = NDArray[np.float64]
-Ints: TypeAlias = NDArray[np.int64]
-
+from pennyweight.array_kinds import Floats, Ints
 
 __all__ = ["Books"]
 

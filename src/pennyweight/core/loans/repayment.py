@@ -5,10 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
-__all__ = ["REPAID", "Repayment", "WayToRepay"]
+__all__ = ["REPAID", "Repaid", "Repayment", "WayToRepay"]
 
 Repayment: TypeAlias = Literal["level", "principal", "interest"]
 """What the engines tell apart: a level payment, level principal, or interest until all falls due."""
+
+
+Repaid: TypeAlias = Literal["level payment", "constant principal", "interest only", "half every two weeks"]
+"""The ways by their words."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +26,7 @@ class WayToRepay:
     """Whether a loan of a deal, which has no payments of its own rhythm, can be repaid so."""
 
 
-REPAID: dict[str, WayToRepay] = {
+REPAID: dict[Repaid, WayToRepay] = {
     "level payment": WayToRepay("level"),
     "constant principal": WayToRepay("principal"),
     "interest only": WayToRepay("interest"),

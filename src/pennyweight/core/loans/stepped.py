@@ -12,6 +12,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.level_payment import payment_share
 from pennyweight.core.loans.repayment import Repayment
 from pennyweight.core.loans.undisturbed import paths
@@ -19,7 +20,6 @@ from pennyweight.errors import choice
 
 __all__ = ["HAIR", "MOST_MADE", "Ledger"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Bools: TypeAlias = NDArray[np.bool_]
 
 HAIR = 1e-7  # a half of a unit goes up although its product may lie just below

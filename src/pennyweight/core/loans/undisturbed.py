@@ -7,16 +7,15 @@ same to the last bit.
 
 from __future__ import annotations
 
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.repayment import Repayment
 
 __all__ = ["Paths", "paths"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _LANE = 512
 _FEW = 6

@@ -11,11 +11,10 @@ from collections.abc import Mapping
 from decimal import Decimal
 from functools import partial
 from graphlib import CycleError, TopologicalSorter
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, undisturbed
 from pennyweight.deals.compiler.program import (
@@ -47,8 +46,6 @@ from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Goal, Level, Line, 
 from pennyweight.errors import InputError
 
 __all__ = ["compile_deal"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def compile_deal(definition: Definition) -> Program:

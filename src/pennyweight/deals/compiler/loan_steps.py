@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from math import floor, isinf, nan
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.stepped import Ledger
 from pennyweight.core.loans.stepped_one import OneLedger
 from pennyweight.deals.language.arithmetic import WHOLE
@@ -36,7 +37,6 @@ __all__ = [
     "step_rate_one",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 SHOWN = {
     "payment": "{0}.paid", "interest": "{0}.interest", "principal": "{0}.paid - {0}.interest", "extra": "{0}.extra",

@@ -10,11 +10,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, Protocol, TypeAlias
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.stepped import MOST_MADE, Ledger
 from pennyweight.core.loans.undisturbed import paths
 from pennyweight.deals.compiler.loan_steps import (
@@ -56,7 +57,6 @@ __all__ = [
     "undisturbed",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _PARTS_BEFORE: dict[str, tuple[str, ...]] = {
     "payment": (), "interest": ("payment",), "principal": ("payment",), "extra": ("payment",), "drawn": ("payment",),

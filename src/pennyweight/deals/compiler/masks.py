@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.slots import Mask, Slots
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
@@ -15,8 +15,6 @@ from pennyweight.deals.parts import TOTALS, Line, Run, Setting
 from pennyweight.deals.timeline import Timeline
 
 __all__ = ["mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def mask_of(program: Slots, line: Line) -> Mask:

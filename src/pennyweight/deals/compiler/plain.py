@@ -11,13 +11,11 @@ from math import copysign, isinf, nan
 from typing import Any, TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.deals.language.arithmetic import WHOLE
 
 __all__ = ["OPERATORS", "ROWS", "Walk", "source_of", "translated"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Walk: TypeAlias = Callable[[int, Sequence[Any], Sequence[list[float]]], None]
 """(rows, what comes from outside, a list a member to be filled)."""
 

@@ -4,17 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TypeAlias
 
-import numpy as np
-from numpy.typing import NDArray
-
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.timeline import Timeline
 
 __all__ = ["Program", "asked_name", "bound_name", "check_name", "drawn_name", "met_name", "nearly_name", "slack_name"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False, slots=True)

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, TypeAlias
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
@@ -28,8 +28,6 @@ from pennyweight.deals.parts import Level, Line
 from pennyweight.errors import InputError
 
 __all__ = ["Group", "compile_group"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
@@ -24,7 +25,6 @@ from pennyweight.deals.parts import DealLoan
 
 __all__ = ["Instruction", "Mask", "Slots"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Mask: TypeAlias = "NDArray[np.bool_] | int"
 """Fixed, (periods + 1,), or the slot of one that inputs decide: 1 runs, 0 does not, NaN undefined."""
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
@@ -15,7 +15,6 @@ from pennyweight.reading.toml_files import Source
 
 __all__ = ["ColumnsRead", "read_series", "unused_columns"]
 
-Floats: TypeAlias = NDArray[np.float64]
 ColumnsRead: TypeAlias = dict[tuple[str, str], tuple[tuple[str, ...], set[str]]]
 """By file and sheet: its columns, and those that were read."""
 

@@ -8,11 +8,11 @@ result is undefined.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core import rate_forms
 from pennyweight.core.dates import add_months
 from pennyweight.core.dates import months_between as whole_and_broken_months
@@ -44,7 +44,6 @@ __all__ = [
     "years_between",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 WHOLE = 1e-6
 

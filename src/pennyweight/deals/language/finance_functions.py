@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TypeAlias
-
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core import annuity, flows, rate_forms
 from pennyweight.core.irr import find_rates as returns
 from pennyweight.core.irr.balances import each_by_itself
@@ -30,7 +28,6 @@ __all__ = [
     "why_payback",
 ]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 # Flows.
 

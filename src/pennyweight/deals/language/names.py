@@ -6,7 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from pennyweight.deals.language.functions import FUNCTIONS, Function
+from pennyweight.deals.language.function import Function
+from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.nodes import (
     Binary,
     Call,

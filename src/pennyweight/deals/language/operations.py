@@ -10,11 +10,11 @@ from collections.abc import Callable
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
+
+from pennyweight.array_kinds import Floats
 
 __all__ = ["OPERATIONS", "column_total"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Operation: TypeAlias = Callable[..., Floats]
 
 

@@ -8,18 +8,17 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from typing import Generic, TypeAlias, TypeVar
+from typing import Generic, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Logic, Name, Node, Number, Sum, Unary
 from pennyweight.deals.language.operations import OPERATIONS
 
 __all__ = ["Target", "folded"]
 
 Value = TypeVar("Value")
-Floats: TypeAlias = NDArray[np.float64]
 
 
 class Target(ABC, Generic[Value]):

@@ -10,11 +10,12 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable, Mapping
 from functools import wraps
-from typing import Any, TypeAlias, TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, within
 from pennyweight.instruments.arrays.labels import Labels, refuse_dates
 from pennyweight.instruments.arrays.loan_book import LoanBook
@@ -25,7 +26,6 @@ from pennyweight.quantities.rates import KnownRate, Rate, read_rate
 
 __all__ = ["PAYMENTS", "RATES", "reading"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Function = TypeVar("Function", bound=Callable[..., Any])
 
 

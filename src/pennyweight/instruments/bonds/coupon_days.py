@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.dates import Days, parts, same_day
 from pennyweight.core.daycount import icma_by_periods, year_fraction
 from pennyweight.described import Described
@@ -15,7 +15,6 @@ from pennyweight.errors import InputError
 
 __all__ = ["ICMA", "CouponDays", "Coupons"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 ICMA = "actual/actual ICMA"
 

@@ -6,10 +6,9 @@ import datetime as dt
 from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Literal, TypeAlias
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.core import bonds
 from pennyweight.core.brackets import turn_between
@@ -27,7 +26,6 @@ __all__ = ["FIRSTS", "First", "PricedBond"]
 Date = str | dt.date | np.datetime64
 First = Literal["compound", "simple"]
 FIRSTS: tuple[First, ...] = ("compound", "simple")
-Floats: TypeAlias = NDArray[np.float64]
 
 _FREQUENCIES = (0, 1, 2, 4, 12)
 

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import Days
 from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
 __all__ = ["COLUMNS", "by_day", "read_flows"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 COLUMNS = ("date", "period", "amount", "in", "out")

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-from numpy.typing import NDArray
-
+from pennyweight.array_kinds import Floats
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import NoAnswer
 from pennyweight.instruments.flows.account import Account
@@ -20,8 +18,6 @@ if TYPE_CHECKING:
 
 
 __all__ = ["FlowsReport", "report"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False, repr=False)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, TypeAlias
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.documents.shown import Shown
 from pennyweight.instruments.flows.measured_flows import MeasuredFlows
 from pennyweight.quantities.numbers import whole
@@ -17,8 +17,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
 __all__ = ["FlowsWorking"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False, repr=False)

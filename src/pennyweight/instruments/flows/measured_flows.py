@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core import flows as core
 from pennyweight.core import rate_forms as core_rates
 from pennyweight.core.daycount import year_fraction
@@ -28,7 +28,6 @@ if TYPE_CHECKING:
 
 __all__ = ["MeasuredFlows", "Outlay"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Outlay = Literal["all", "first"]
 
 

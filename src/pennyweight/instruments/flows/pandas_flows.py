@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, choice
 from pennyweight.quantities.dates import Days, is_date, read_dates
 from pennyweight.quantities.numbers import is_pandas, read_row
@@ -14,7 +14,6 @@ from pennyweight.quantities.periods import PER_YEAR
 
 __all__ = ["PandasFlows", "check_days", "flows_of_pandas", "read_given"]
 
-Floats = NDArray[np.float64]
 
 _PERIODS = {"M": "month", "Q": "quarter", "Y": "year", "A": "year", "W": "week", "D": "day"}
 

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from pennyweight.instruments.loans.asked import what_if
 from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 from pennyweight.instruments.loans.asked.loan_values import loan_values
 from pennyweight.instruments.loans.asked.what_if import Extra, Offer, Refinancing
-from pennyweight.instruments.loans.books.booked_loan import BookedLoan, Date
+from pennyweight.instruments.loans.books.booked_loan import BookedLoan
+from pennyweight.quantities.as_written import Amount, Day, Span
 
 __all__ = ["Loan"]
 
 
-@dataclass(frozen=True, repr=False)
 class Loan(BookedLoan):
     """A loan and everything that happens to it. Of amount, rate, term and payment leave one out: it is worked out.
 
@@ -50,7 +49,7 @@ class Loan(BookedLoan):
     99999.91
     """
 
-    def extras_table(self, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
+    def extras_table(self, amounts: Sequence[Amount]) -> tuple[Extra, ...]:
         """What each extra amount, with every payment from the next one on, saves against the loan as it is.
 
         `amounts` are in the currency; InputError for one that is not above zero.
@@ -60,7 +59,7 @@ class Loan(BookedLoan):
         """
         return what_if.extras_table(self, amounts)
 
-    def extra_needed(self, paid_off_by: Date | int) -> Extra:
+    def extra_needed(self, paid_off_by: Day | int) -> Extra:
         """The smallest extra amount, with every payment from the next one on, that pays the loan off by a day.
 
         `paid_off_by` is a day, or the number of the last payment. NoAnswer when the loan is paid off by then anyway.
@@ -82,7 +81,7 @@ class Loan(BookedLoan):
         return what_if.offers(self, others)
 
     def refinancing(
-        self, *, on: Date | int, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any
+        self, *, on: Day | int, costs: Amount = 0.0, horizon: Span | None = None, **terms: Any
     ) -> Refinancing:
         """What it brings to replace the loan, after the payment due on a day (or after payment `on`), by another.
 

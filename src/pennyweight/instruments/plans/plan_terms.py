@@ -11,7 +11,7 @@ from pennyweight.quantities.periods import PER_YEAR
 from pennyweight.quantities.rates import KnownRate
 from pennyweight.quantities.units import Style
 
-__all__ = ["PlanKind", "PlanTerms", "Step"]
+__all__ = ["GROW", "REPAY", "WITHDRAW", "PlanKind", "PlanTerms", "Step"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +25,11 @@ class PlanKind:
     quoted: bool
     """Whether a bare rate is quoted, compounding as often as is paid."""
     usual: str
+
+
+GROW = PlanKind("grow", ("opening", "deposit", "rate", "years", "closing"), 1, 1, False, "closing")
+REPAY = PlanKind("repay", ("owed", "payment", "rate", "years", "still_owed"), -1, 12, True, "payment")
+WITHDRAW = PlanKind("withdraw", ("pot", "withdrawal", "rate", "years", "pot_left"), -1, 1, False, "withdrawal")
 
 
 @dataclass(frozen=True, slots=True)

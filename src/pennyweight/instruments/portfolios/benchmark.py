@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.described import Described
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.flows.pandas_flows import check_days
@@ -19,8 +18,6 @@ from pennyweight.quantities.numbers import read_row
 from pennyweight.reading.tables import read_csv, reading_of
 
 __all__ = ["Benchmark", "keep_copies"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False, repr=False)

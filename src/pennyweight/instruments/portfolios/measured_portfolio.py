@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import KW_ONLY, dataclass
 from functools import cached_property
-from typing import Any, Self, TypeAlias
+from typing import Any, Self
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.core.irr import find_rates as irr
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.described import Described
@@ -23,8 +23,6 @@ from pennyweight.quantities.dates import Days, read_date, read_dates
 from pennyweight.quantities.numbers import read_row
 
 __all__ = ["MeasuredPortfolio"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 _DAYS_A_YEAR = 365.0

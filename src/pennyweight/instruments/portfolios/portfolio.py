@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.errors import InputError
 from pennyweight.instruments.portfolios.benchmark import Benchmark
@@ -21,8 +19,6 @@ from pennyweight.quantities.units import check_currency
 from pennyweight.reading.tables import reading_of
 
 __all__ = ["Portfolio"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 _DAYS_A_YEAR = 365.0

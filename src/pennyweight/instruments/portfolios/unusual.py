@@ -12,17 +12,16 @@ Source: P. Rousseeuw, C. Croux, "Alternatives to the Median Absolute Deviation",
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.errors import NoAnswer
 from pennyweight.instruments.portfolios.periods import Period, Timing
 
 __all__ = ["unusual_periods"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _FAR = 8.0
 """So many times the scale of the others is unusual, when there are many of them."""

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_base, show_figure
@@ -18,7 +16,6 @@ from pennyweight.documents.derivation import Derivation
 
 __all__ = ["beside", "figures_at"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _PART = 0.01
 """How far beside a value it is looked at again, as a part of it: a hundredth."""

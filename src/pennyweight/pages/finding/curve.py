@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.finding.found import Found
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.showing import headed
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.inputs import Inputs, input_named, stack
 from pennyweight.deals.language.nodes import Compare, Name, Node
 from pennyweight.deals.language.translation import folded
@@ -21,7 +20,6 @@ from pennyweight.documents import LinesChart
 
 __all__ = ["curves"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _PLACES = 81
 _MOST_LINES = 6

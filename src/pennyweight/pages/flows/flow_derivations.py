@@ -8,6 +8,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from pennyweight.array_kinds import Floats
 from pennyweight.documents.derivation import Derivation, added, bracketed, digits, in_full
 from pennyweight.instruments.flows.flows_report import FlowsReport
 from pennyweight.instruments.flows.measured_flows import MeasuredFlows
@@ -15,7 +16,6 @@ from pennyweight.quantities.units import Style
 
 __all__ = ["FlowDerivations", "row_derivations"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Places: TypeAlias = NDArray[np.intp]
 
 _MOST_TERMS = 16

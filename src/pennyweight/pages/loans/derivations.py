@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import groupby
 
-from pennyweight.core.loans.exact import Booked
+from pennyweight.core.loans.agreement import Booked
 from pennyweight.documents.derivation import Derivation
 from pennyweight.instruments.loans.books.percentage_rate import worth_of_payments
 from pennyweight.pages.loans.payment_derivations import PaymentDerivations

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from pennyweight.core.loans.rounding import ROUNDINGS
 from pennyweight.core.rate_forms import effective_rate
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Row, Table, Text
 from pennyweight.documents.derivation import Derivation, Why
@@ -50,10 +51,8 @@ def _owed(loan: BookedLoan) -> str:
 
 def _subtitle(loan: BookedLoan) -> str:
     terms = loan.terms
-    rounding = {
-        None: "not rounded", "half up": "to the smallest unit, halves up", "half even": "halves to even",
-        "payment up": "payments rounded up",
-    }[terms.agreement.rounding]  # fmt: skip
+    way = terms.agreement.rounding
+    rounding = "not rounded" if way is None else ROUNDINGS[way].told
     counted = "by equal periods" if terms.day_count is None else f"by days, {terms.day_count}"
     told = as_of(loan)
     when = f"; as of {told}" if told else ""

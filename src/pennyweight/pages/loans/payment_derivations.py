@@ -6,7 +6,7 @@ only where these come to the figure that is booked.
 
 from __future__ import annotations
 
-from pennyweight.core.loans.exact import Setting
+from pennyweight.core.loans.agreement import Setting
 from pennyweight.documents.derivation import Derivation, bracketed, digits
 from pennyweight.instruments.loans.books.facts import Facts, facts
 from pennyweight.instruments.loans.books.schedule import Schedule

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.analysis.varying.variation import Variation
 from pennyweight.analysis.weighing.verdict import PAYS_OFF, VerdictWord
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Number
 from pennyweight.deals.language.translation import folded
@@ -29,8 +29,6 @@ from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.pages.weighing.words import VERDICT_LEGEND, VERDICT_MARKS, VERDICT_TONES
 
 __all__ = ["document", "handout"]
-
-Floats: TypeAlias = NDArray[np.float64]
 
 
 def document(variation: Variation) -> Document:

@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
+
+from pennyweight.array_kinds import Floats
 
 __all__ = ["finding", "lowest"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Lines: TypeAlias = Sequence[tuple[str, Floats]]
 
 

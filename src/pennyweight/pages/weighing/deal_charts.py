@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from typing import Literal, TypeAlias
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pennyweight.analysis.showing import headed, show_value
 from pennyweight.analysis.weighing.own_tables import TableResult
@@ -24,7 +23,6 @@ from pennyweight.pages.weighing.chart_titles import finding, lowest
 
 __all__ = ["weighing_charts"]
 
-Floats: TypeAlias = NDArray[np.float64]
 
 _MANY = 60
 """From so many periods on they are drawn by the year."""

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.weighing.asked_lines import Selection, groups_of
 from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.documents import Block, Cell, Column, Row, Span, Table
 from pennyweight.documents.derivation import Derivation, Why, added
@@ -21,7 +22,6 @@ from pennyweight.pages.explaining.trees import derivation_of
 
 __all__ = ["line_label", "period_tables"]
 
-Floats: TypeAlias = NDArray[np.float64]
 Periods: TypeAlias = NDArray[np.intp]
 
 _COLUMNS_A_BLOCK = 6

@@ -29,6 +29,7 @@ from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.events import Moment
 from pennyweight.instruments.loans.books.facts import facts
 from pennyweight.quantities.argument_checks import a_flag, a_mapping, a_text, an_instance
+from pennyweight.quantities.as_written import Amount
 
 __all__ = ["LoanStudy"]
 
@@ -56,7 +57,7 @@ class LoanStudy(Shown):
 
     loan: BookedLoan
     _: KW_ONLY
-    extra: Sequence[str | float] = ()
+    extra: Sequence[Amount] = ()
     paid_off_by: Any = None
     offers: Mapping[str, BookedLoan] = field(default_factory=dict)
     refinance: Mapping[str, Any] | None = None

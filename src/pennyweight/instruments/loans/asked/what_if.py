@@ -8,13 +8,14 @@ from math import ceil
 from typing import Any
 
 from pennyweight.core.brackets import whole_turn_between
-from pennyweight.core.loans.exact import LONGEST
+from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.events import Moment, Recurring, When
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list, a_mapping, an_instance
+from pennyweight.quantities.as_written import Amount, Span
 from pennyweight.quantities.units import one_currency
 
 __all__ = [
@@ -93,12 +94,12 @@ class Refinancing(Described):
     gain: float
 
 
-def extras_table(loan: BookedLoan, amounts: Sequence[str | float]) -> tuple[Extra, ...]:
+def extras_table(loan: BookedLoan, amounts: Sequence[Amount]) -> tuple[Extra, ...]:
     """See `Loan.extras_table`."""
     return tuple(_extra(loan, extra) for extra in read_extras(amounts, what="amounts"))
 
 
-def read_extras(amounts: Sequence[str | float], *, what: str) -> list[float]:
+def read_extras(amounts: Sequence[Amount], *, what: str) -> list[float]:
     """Extra payments as they were written, as numbers.
 
     `what` is the parameter they come from. InputError for one that is not above zero.
@@ -196,9 +197,7 @@ class Race:
     """The payments after which both are compared."""
 
 
-def race(
-    loan: BookedLoan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
-) -> Race:
+def race(loan: BookedLoan, *, on: When, costs: Amount, horizon: Span | None, terms: Mapping[str, Any]) -> Race:
     """Set the loan against the one that replaces it; see `Loan.refinancing`.
 
     >>> from pennyweight import Loan
@@ -253,14 +252,14 @@ def race(
 
 
 def refinanced(
-    loan: BookedLoan, *, on: When, costs: str | float = 0.0, horizon: str | float | None = None, **terms: Any
+    loan: BookedLoan, *, on: When, costs: Amount = 0.0, horizon: Span | None = None, **terms: Any
 ) -> Refinancing:
     """The same with the terms of the new loan as arguments."""
     return refinancing(loan, on=on, costs=costs, horizon=horizon, terms=terms)
 
 
 def refinancing(
-    loan: BookedLoan, *, on: When, costs: str | float, horizon: str | float | None, terms: Mapping[str, Any]
+    loan: BookedLoan, *, on: When, costs: Amount, horizon: Span | None, terms: Mapping[str, Any]
 ) -> Refinancing:
     """See `Loan.refinancing`."""
     both = race(loan, on=on, costs=costs, horizon=horizon, terms=terms)

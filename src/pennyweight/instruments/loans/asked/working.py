@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pennyweight.core.loans.exact import Setting
+from pennyweight.core.loans.agreement import Setting
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 
 __all__ = ["working_values"]

@@ -2,71 +2,38 @@
 
 from __future__ import annotations
 
-import datetime as dt
-from collections.abc import Sequence
-from dataclasses import KW_ONLY, dataclass, field, fields
+from dataclasses import fields
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import TYPE_CHECKING, Any, Self
 
-from pennyweight.core.loans.exact import Books, keep_books
+from pennyweight.core.loans.agreement import Books
+from pennyweight.core.loans.exact import keep_books
 from pennyweight.described import frozen
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer, nearest
 from pennyweight.instruments.loans.books.events import Event, PaymentHoliday, Recurring
+from pennyweight.instruments.loans.books.loan_request import LoanRequest
 from pennyweight.instruments.loans.books.percentage_rate import loan_apr
 from pennyweight.instruments.loans.books.schedule import Schedule
-from pennyweight.instruments.loans.books.terms import LoanTerms, settle
+from pennyweight.instruments.loans.books.settling import settle
+from pennyweight.instruments.loans.books.terms import LoanTerms
 from pennyweight.instruments.loans.books.timetable import Timetable
 from pennyweight.quantities.argument_checks import a_list, a_text
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import KnownRate
 
+if TYPE_CHECKING:
+    import pandas as pd
+
 __all__ = ["BookedLoan"]
 
-Moves = Literal["payment", "term"]
-BalanceMoves = Literal["last payment", "payment", "term"]
-Date = str | dt.date
 
-
-@dataclass(frozen=True, repr=False)
-class BookedLoan(Shown):
+class BookedLoan(LoanRequest, Shown):
     """A loan with its books; see `Loan`, which adds what can be asked of it."""
 
-    amount: Any = None
-    rate: Any = None
-    _: KW_ONLY
-    years: str | float | None = None
-    months: str | float | None = None
-    payment: Any = None
-    per_year: str | int = 12
-    compounding: str | int | None = None
-    paid: Literal["end", "start"] = "end"
-    repaid: str = "level payment"
-    interest_only: str | float | None = None
-    amortized_over: str | float | None = None
-    residual: str | float | None = None
-    start: Date | None = None
-    first_payment: Date | None = None
-    interest: str = "equal periods"
-    fee_up_front: str | float | None = None
-    fee_added: str | float | None = None
-    fee_each: str | float | None = None
-    rounding: Literal["half up", "half even", "payment up"] | None = "half up"
-    events: Sequence[Event | tuple[Any, str, Any]] = ()
-    extras: Sequence[Recurring] = ()
-    holidays: Sequence[PaymentHoliday] = ()
-    rate_moves: Moves = "payment"
-    extra_moves: Moves = "term"
-    holiday_moves: Moves = "payment"
-    balance_moves: BalanceMoves = "last payment"
-    payments_before: int = 0
-    as_of: Date | None = None
-    currency: str = ""
-    locale: str = "en"
-    title: str = ""
-    terms: LoanTerms = field(init=False, repr=False, compare=False)
+    terms: LoanTerms
     """The terms in smallest units."""
-    given: dict[str, Any] = field(init=False, repr=False, compare=False)
+    given: dict[str, Any]
     """The terms as they were given."""
 
     def __post_init__(self) -> None:
@@ -79,10 +46,10 @@ class BookedLoan(Shown):
             if wrong := [one for one in listed if not isinstance(one, kind)]:
                 raise InputError(f"{name} hold {wrong[0]!r}; each must be a {kind.__name__}.", at=name)
             frozen(self, **{name: listed})
-        given = {field.name: getattr(self, field.name) for field in fields(self) if field.init}
+        given = {one.name: getattr(self, one.name) for one in fields(self)}
         _leave_out_worked_out(given)
         object.__setattr__(self, "given", given)
-        terms = settle(given)
+        terms = settle(LoanRequest(**given))
         object.__setattr__(self, "terms", terms)
         filled = {"amount": terms.lent, "payment": self.agreed.payment}
         for name, value in filled.items():
@@ -159,12 +126,12 @@ class BookedLoan(Shown):
         return loan_apr(self.agreed, "eu")
 
     @property
-    def frame(self) -> Any:
+    def frame(self) -> pd.DataFrame:
         """The schedule as it is, a row a payment (see `Schedule.frame`)."""
         return self.schedule.frame
 
     @property
-    def frames(self) -> dict[str, Any]:
+    def frames(self) -> dict[str, pd.DataFrame]:
         """`payments` and `years` as it is, `agreed_payments` and `agreed_years` before anything happened."""
         return {
             "payments": self.schedule.frame,

@@ -8,7 +8,7 @@ from typing import Literal, TypeAlias
 
 import numpy as np
 
-from pennyweight.core.loans.exact import LONGEST
+from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.described import Described, frozen
 from pennyweight.errors import InputError, choice, within
 from pennyweight.quantities.amounts import read_amount

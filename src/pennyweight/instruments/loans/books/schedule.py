@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.core.dates import Days
-from pennyweight.core.loans.exact import Booked, Books
+from pennyweight.core.loans.agreement import Booked, Books
 from pennyweight.documents.shown import Shown
 from pennyweight.instruments.loans.books.terms import LoanTerms
 from pennyweight.instruments.loans.books.timetable import Statement, Timetable

@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 
 from pennyweight.core.dates import DATED, Days, due_days
-from pennyweight.core.loans.exact import Agreement, Books, Entry
+from pennyweight.core.loans.agreement import Agreement, Books, Entry
 from pennyweight.described import Described
 from pennyweight.errors import InputError, within
 from pennyweight.instruments.loans.books.events import Event, Moment, PaymentHoliday, Recurring

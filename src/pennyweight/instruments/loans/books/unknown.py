@@ -11,7 +11,8 @@ import numpy as np
 
 from pennyweight.core.annuity import annuity_factor
 from pennyweight.core.brackets import turn_between
-from pennyweight.core.loans.exact import Agreement, keep_books
+from pennyweight.core.loans.agreement import Agreement
+from pennyweight.core.loans.exact import keep_books
 from pennyweight.errors import NoAnswer
 from pennyweight.quantities.units import Style
 

@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.core.loans.exact import Entry, keep_books
+from pennyweight.core.loans.agreement import Entry
+from pennyweight.core.loans.exact import keep_books
 from pennyweight.described import Described, frozen
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from pennyweight.core.loans.exact import LONGEST
+from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.described import frozen
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, NoAnswer

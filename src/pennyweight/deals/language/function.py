@@ -1,0 +1,64 @@
+"""A function of the deal language: what it takes, what it gives, and how it is worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal, cast
+
+from pennyweight.array_kinds import Floats
+
+__all__ = ["Function", "Parameter", "Takes", "_takes"]
+
+
+Takes = Literal["line", "name", "single", "rate", "years", "period", "any", "anyrate"]
+"""What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape."""
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A parameter of a function; one with a `default` text may be left out."""
+
+    name: str
+    kind: Takes
+    optional: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Function:
+    """A function of the language."""
+
+    name: str
+    parameters: tuple[Parameter, ...]
+    result: Literal["single", "line", "same"]
+    unit: str
+    """The unit of the result; `=` for that of the first argument."""
+    summary: str
+    compute: Callable[..., Floats]
+    example: str
+    """A formula in which it can be seen at work, in the small deal of the reference."""
+    why: Callable[..., str] | None = None
+    beside: Callable[..., str] | None = None
+    """What is to be said beside a value, for one case; empty where there is nothing."""
+    many: bool = False
+    """Whether the last parameter may be repeated."""
+
+    @property
+    def signature(self) -> str:
+        """name(a, b, [c])"""
+        parts = [f"[{p.name}]" if p.optional else p.name for p in self.parameters]
+        return f"{self.name}({', '.join(parts)}{', …' if self.many else ''})"
+
+    @property
+    def over_time(self) -> bool:
+        """Whether it looks at other periods than the one at hand."""
+        return any(p.kind in ("line", "name") for p in self.parameters)
+
+
+def _takes(text: str) -> tuple[Parameter, ...]:
+    """Read "x:line rate:rate years:years?" as parameters, `?` for one that may be left out."""
+    found = []
+    for part in text.split():
+        name, _, kind = part.partition(":")
+        found.append(Parameter(name, cast(Takes, kind.rstrip("?")), kind.endswith("?")))
+    return tuple(found)
