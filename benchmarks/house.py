@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
 from typing import Any
 
 import numpy as np
@@ -18,7 +17,7 @@ WANTED = ["cash_needed", "on_cash", "cover", "gain", "worth_today", "to_come", "
 
 def run() -> None:
     """Print the ratios of the house."""
-    deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+    deal = Deal.starter("four-flats")
     model = deal.model
     case = model.inputs_of()
     figures = model.figures([case], list(deal.definition.measures))

@@ -177,7 +177,7 @@ CALLS: list[tuple[str, Callable[..., Any], dict[str, Any]]] = [
     ("Deal.compare", lambda scenarios, **kw: _deal().compare(scenarios, **kw), {"scenarios": ["base"], "inputs": None, "against": None}),
     ("Deal.why", lambda **kw: _deal().why(**kw), {"name": "npv", "at": None, "scenario": "base", "against": None, "depth": 2, "inputs": None}),
     ("Deal.why line", lambda at: _deal().why("net", at=at), {"at": 1}),
-    ("Weighing.lines", lambda **kw: _deal().weigh().lines(**kw), {"by": "year", "lines": ["net"], "first": 1, "last": 2}),
+    ("Weighing.document", lambda **kw: _deal().weigh().document(**kw), {"by": "year", "lines": ["net"], "first": 1, "last": 2}),
     ("Weighing.line", lambda name: _deal().weigh().line(name), {"name": "net"}),
     ("Deal.from_dict asked", lambda **kw: pw.Deal.from_dict({**_DEAL, **kw}).weigh().as_dict(), {"tables": {"t": {"by": {"held": [1, 2]}, "columns": {"c": "npv"}}}, "questions": {"q": {"find": "price"}}, "checks": {"c": "npv > 0"}, "charts": {"k": {"lines": ["net"]}}, "measures": {"npv": "npv(net, 8%)"}}),
     ("Deal.from_dict question", lambda **kw: pw.Deal.from_dict({**_DEAL, "questions": {"q": kw}}).weigh().as_dict(), {"find": "price", "so_that": "npv >= 0", "between": [1, 9], "pick": "largest", "label": "x"}),

@@ -46,8 +46,8 @@ def tabled() -> pw.Deal:
 
 RESULTS: dict[str, Callable[[], object]] = {
     "Account": lambda: flows().account("3%"),
-    "Answer": lambda: taxi().find("hull", "npv == 0").outcomes["base"].answers[0],
-    "Answers": lambda: taxi().find("hull", "npv == 0").outcomes["base"],
+    "Answer": lambda: taxi().find("hull", "npv == 0").answers["base"].answers[0],
+    "Answers": lambda: taxi().find("hull", "npv == 0").answers["base"],
     "BondReport": lambda: bond().report("2026-11-23", price=97.25),
     "Change": lambda: changed().changes[0],
     "Changes": lambda: changed(),

@@ -84,14 +84,16 @@ def test_an_undefined_measure_misses_its_goal_unless_told() -> None:
 def test_a_price_found_makes_the_present_value_zero(taxi: Deal) -> None:
     found = taxi.find("hull", "npv == 0", scenarios=taxi.scenarios)
     for name, answers in found.answers.items():
-        assert len(answers) == 1
-        again = taxi.weigh(name, inputs={"hull": answers[0]})
+        (hull,) = answers.values
+        again = taxi.weigh(name, inputs={"hull": hull})
         assert again.measures["npv"].value == pytest.approx(0.0, abs=1e-6)
-        rounded = taxi.weigh(name, inputs={"hull": round(answers[0], 2)})
+        rounded = taxi.weigh(name, inputs={"hull": round(hull, 2)})
         assert rounded.goals["npv"].state == "met"
-    assert found.answers["base"] == pytest.approx(found.answers["dear_hull"], rel=1e-14)
-    assert "own hull is overridden" in found.outcomes["dear_hull"].answers[0].note
-    assert taxi.weigh().answers["top_price"].answers[0].value == pytest.approx(found.answers["base"][0], rel=1e-12)
+    assert found.answers["base"].values == pytest.approx(found.answers["dear_hull"].values, rel=1e-14)
+    assert "own hull is overridden" in found.answers["dear_hull"].answers[0].note
+    assert taxi.weigh().answers["top_price"].answers[0].value == pytest.approx(
+        found.answers["base"].values[0], rel=1e-12
+    )
 
 
 def test_every_answer_is_given_and_none_invented() -> None:
@@ -106,26 +108,26 @@ def test_every_answer_is_given_and_none_invented() -> None:
         inputs={"x": 5},
         lines={"y": "1"},
     )
-    assert made.find("x", "cubic == 0").answers["base"] == pytest.approx([1, 4, 9], rel=1e-12)
-    assert made.find("x", "square == 0").answers["base"] == pytest.approx([3], abs=1e-6)
-    assert made.find("x", "pole == 0").answers["base"] == []
-    assert "jumps over it at 2.0001" in made.find("x", "pole == 0").outcomes["base"].reason
-    assert made.find("x", "wave == 0").answers["base"] == pytest.approx([-2])  # outside 0 to 20: looked further
-    none = made.find("x", "square == -5").outcomes["base"]
+    assert made.find("x", "cubic == 0").answers["base"].values == pytest.approx([1, 4, 9], rel=1e-12)
+    assert made.find("x", "square == 0").answers["base"].values == pytest.approx([3], abs=1e-6)
+    assert made.find("x", "pole == 0").answers["base"].values == ()
+    assert "jumps over it at 2.0001" in made.find("x", "pole == 0").answers["base"].reason
+    assert made.find("x", "wave == 0").answers["base"].values == pytest.approx([-2])  # outside 0 to 20: looked further
+    none = made.find("x", "square == -5").answers["base"]
     assert none.answers == ()
     assert "comes closest at 3" in none.reason
 
 
 def test_conditions_answer_with_their_sides() -> None:
     made = deal({"m": "(x - 2) * (8 - x)"}, inputs={"x": {"value": 5, "unit": "money"}}, lines={"y": "1"})
-    found = made.find("x", "m >= 0").outcomes["base"].answers
+    found = made.find("x", "m >= 0").answers["base"].answers
     assert [(a.kind, a.shown) for a in found] == [("at least", "2.00"), ("at most", "8.00")]
-    third = made.find("x", "3 * x >= 1 and m < 5").outcomes["base"].answers
+    third = made.find("x", "3 * x >= 1 and m < 5").answers["base"].answers
     assert third[0].shown == "0.34"  # a third of a cent up: the safe side
-    always = made.find("x", "x * x >= 0", between=(0, 5)).outcomes["base"]
+    always = made.find("x", "x * x >= 0", between=(0, 5)).answers["base"]
     assert always.answers == ()
     assert always.reason == "true for every value between 0.00 and 5.00"
-    assert made.find("x", "x < -1", between=("0", "9")).outcomes["base"].reason.startswith("true for no value")
+    assert made.find("x", "x < -1", between=("0", "9")).answers["base"].reason.startswith("true for no value")
 
 
 def test_whole_inputs_are_all_tried() -> None:
@@ -148,10 +150,10 @@ def test_whole_inputs_are_all_tried() -> None:
 
 def test_a_series_is_found_by_its_multiple(taxi: Deal) -> None:
     found = taxi.find("trips", "irr >= hurdle")
-    (multiple,) = found.answers["base"]
+    (multiple,) = found.answers["base"].values
     again = taxi.weigh(inputs={"trips": f"scale {multiple!r}"})
     assert again.measures["irr"].value == pytest.approx(0.09, abs=1e-9)
-    assert found.outcomes["base"].answers[0].shown.endswith("× trips")
+    assert found.answers["base"].answers[0].shown.endswith("× trips")
 
 
 # Turning points.
@@ -273,7 +275,7 @@ def test_monthly_lines_by_year_add_up_and_levels_show_their_last() -> None:
 def test_frames_hold_what_the_page_shows(taxi: Deal) -> None:
     """Every table of a weighing as pandas, and the page's figures among them."""
     weighing = taxi.weigh("dear_hull")
-    assert set(weighing.frames) == {"periods", "measures", "goals", "turning_points"}
+    assert set(weighing.frames) == {"periods", "years", "measures", "goals", "turning_points"}
     assert weighing.frames["measures"].loc["npv", "value"] == weighing.measures["npv"].value
     assert weighing.frames["goals"].loc["payback", "state"] == "nearly"
     assert set(weighing.frames["turning_points"].index) == set(taxi.definition.inputs) - {"bank.rate", "bank.years"}

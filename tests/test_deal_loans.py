@@ -196,7 +196,7 @@ def test_terms_written_as_numbers_are_varied_by_name(tmp_path: Path) -> None:
     )
     path.write_text(text)
     made = Deal.read(path)
-    rate = made.find("bank.rate", "npv == 0").outcomes["base"].answers[0].value
+    rate = made.find("bank.rate", "npv == 0").answers["base"].answers[0].value
     assert abs(made.weigh(inputs={"bank.rate": rate}).measures["npv"].value or 1) < 1e-6
     assert made.weigh("dear").inputs["bank.rate"] == 0.07
     rows = made.vary({"bank.years": "1..4:1"}, show=["npv"]).frame

@@ -171,10 +171,10 @@ def test_a_figure_is_made_largest_and_smallest() -> None:
         inputs={"x": 1.0, "bonus": {"value": 0, "low": 0, "high": 5}, "n": {"value": 3, "whole": True}},
         lines={"l": "x"},
     )
-    assert made.find("x", most="gain").answers["base"] == pytest.approx([5.0], abs=1e-6)
-    assert made.find("x", least="cost", between=(0, 9)).answers["base"] == pytest.approx([2.0], abs=1e-9)
-    assert made.find("n", most="gain - (n - 4) ** 2", between=(1, 12)).answers["base"] == [4.0]
-    edge = made.find("bonus", most="gain", between=(0, 5)).outcomes["base"]
+    assert made.find("x", most="gain").answers["base"].values == pytest.approx([5.0], abs=1e-6)
+    assert made.find("x", least="cost", between=(0, 9)).answers["base"].values == pytest.approx([2.0], abs=1e-9)
+    assert made.find("n", most="gain - (n - 4) ** 2", between=(1, 12)).answers["base"].values == (4.0,)
+    edge = made.find("bonus", most="gain", between=(0, 5)).answers["base"]
     assert (edge.answers[0].value, edge.edge) == (5.0, True)
     with pytest.raises(InputError, match="Give one of so_that, most and least"):
         made.find("x", "gain > 0", most="gain")
@@ -232,7 +232,7 @@ def test_turns_and_answers_lie_where_algebra_says(figure: str, below: float | No
     (point,) = made.turning_points()
     for found, expected in ((point.below, below), (point.above, above)):
         assert found == (None if expected is None else pytest.approx(expected, rel=1e-9)), figure
-    answers = made.find("x", "m >= 0", between=(0.5, 12)).answers["base"]
+    answers = made.find("x", "m >= 0", between=(0.5, 12)).answers["base"].values
     assert [value for value in (below, above) if value is not None] == pytest.approx(answers, rel=1e-9)
 
 

@@ -31,7 +31,7 @@ def test_each_scenario_widens_its_own_search(scales: list[float]) -> None:
     together = made.find("price", "npv == 0", scenarios=made.scenarios).answers
     factor = sum(1.08**-k for k in range(1, 7))
     for name, scale in zip(made.scenarios, [1.0, *scales], strict=True):
-        assert made.find("price", "npv == 0", scenarios=[name]).answers[name] == together[name]
+        assert made.find("price", "npv == 0", scenarios=[name]).answers[name].values == together[name].values
         if scale * 3_000 * factor <= 4_000_000:  # a hundred times four times the base is looked through
             assert together[name] == pytest.approx([3_000 * scale * factor], rel=1e-9)
 
@@ -70,7 +70,7 @@ def test_whole_inputs_of_any_size(turn: int, above: bool) -> None:
         goals={"m": {"at_least": 1}},
     )
     found = made.find("n", "m >= 1", between=(0, 2 * 10**12))
-    (answer,) = found.outcomes["base"].answers
+    (answer,) = found.answers["base"].answers
     assert (answer.value, answer.kind) == (turn, "at least" if above else "at most")
     assert made.weigh(inputs={"n": answer.value}).goals["m"].state == "met"
     point = next(point for point in made.weigh().turning_points if point.input == "n")
@@ -85,9 +85,9 @@ def test_whole_ranges_and_ages() -> None:
         InputError, match=r"n takes whole values, and between 3.2 and 3.8 there is none; widen the range"
     ):
         made.find("n", "npv >= 0", between=(3.2, 3.8))
-    assert made.find("left", "cost == 0").answers["base"] == pytest.approx([67.0])
+    assert made.find("left", "cost == 0").answers["base"].values == pytest.approx([67.0])
     kiln = deal({"npv": "npv(net, hurdle)"}, **KILN)
-    assert kiln.find("price", "npv >= 0", between=("0", "100bn")).answers["base"] == pytest.approx(
+    assert kiln.find("price", "npv >= 0", between=("0", "100bn")).answers["base"].values == pytest.approx(
         [13_868.64], abs=0.01
     )
 

@@ -60,7 +60,7 @@ def test_every_function_can_be_called_with_and_without_what_may_be_left_out(func
 
 
 def test_every_command_has_help_and_every_starter_its_files(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    for name, summary in COMMANDS.items():
+    for name, (_, summary) in COMMANDS.items():
         assert status([name, "--help"]) == 0
         assert f"pennyweight {name}" in capsys.readouterr().out
         assert summary.endswith(".")

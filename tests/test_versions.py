@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 from pennyweight import Deal
+from pennyweight.cli.deals.watching import watch
 from pennyweight.cli.main import status
-from pennyweight.cli.watching import watch
 from pennyweight.pages.comparing.watch_changes import what_changed
 from tests.builders import STARTERS
 

@@ -112,9 +112,9 @@ def test_units_of_ones_own_and_best_values_within_what_is_likely() -> None:
                 "last": {"value": 4, "unit": "years"}},
         lines={"l": "price"},
     )  # fmt: skip
-    best = made.find("users", most="gain").outcomes["base"]
+    best = made.find("users", most="gain").answers["base"]
     assert (best.answers[0].shown, best.edge) == ("15 users", True)
-    assert made.find("price", "same == twin").outcomes["base"].always
-    fewest = made.find("users", "gain >= 0").outcomes["base"]
+    assert made.find("price", "same == twin").answers["base"].always
+    fewest = made.find("users", "gain >= 0").answers["base"]
     assert (fewest.always, fewest.looked) == (True, (0.0, 36.0))  # there are no users below zero
     assert made.definition.inputs["last"].whole  # it ends a sum, so it falls on a period

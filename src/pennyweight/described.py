@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import MISSING, FrozenInstanceError, fields
-from typing import Any, NoReturn, TypeVar
+from typing import Any, ClassVar, NoReturn, TypeVar
 
 import numpy as np
 
@@ -28,6 +28,12 @@ class Described:
     """
 
     __slots__ = ()
+    INTERNAL: ClassVar[tuple[str, ...]] = ("INTERNAL",)
+    """What works inside and is nothing to pick from when a name is completed."""
+
+    def __dir__(self) -> list[str]:
+        inside = {name for kind in type(self).__mro__ for name in getattr(kind, "INTERNAL", ())}
+        return [name for name in super().__dir__() if name not in inside]
 
     def __post_init__(self) -> None:
         """Keep everything that was handed over from changing."""
@@ -101,6 +107,10 @@ class FrozenMapping(dict[str, Value]):
         raise FrozenInstanceError("A result cannot be changed; make a dict of it first.")
 
     __setitem__ = __delitem__ = clear = pop = popitem = setdefault = update = __ior__ = _refuse
+
+    def _ipython_key_completions_(self) -> list[str]:
+        """The names that a notebook offers between the brackets."""
+        return list(self)
 
     def __hash__(self) -> int:  # type: ignore[override]
         return hash(frozenset(self.items()))

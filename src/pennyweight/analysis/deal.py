@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.comparing import comparison
@@ -28,6 +28,7 @@ from pennyweight.errors import InputError, choice
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
+from pennyweight.starters.library import LIBRARY
 
 __all__ = ["Deal"]
 
@@ -48,9 +49,11 @@ class Deal(Shown):
     >>> weighing = deal.weigh()
     >>> weighing.verdict, round(weighing.measures["npv"].value, 2)
     ('pays off', 1308.39)
-    >>> round(deal.find("price", "npv == 0").answers["base"][0], 2)
+    >>> round(deal.find("price", "npv == 0").answers["base"].values[0], 2)
     10308.39
     """
+
+    INTERNAL: ClassVar[tuple[str, ...]] = ("model", "definition")
 
     def __init__(self, definition: Definition) -> None:
         self.definition = definition
@@ -62,13 +65,24 @@ class Deal(Shown):
 
         `path` is the file, or a report (.html, .pdf, .xlsx) that Pennyweight made of a deal: it carries the deal.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> deal
         Deal('Electric water-taxi for the quay', 12 inputs, 5 scenarios)
         """
         with unpacked(a_path(path)) as file:
             return cls(read_definition(file))
+
+    @classmethod
+    def starter(cls, name: str) -> Deal:
+        """Read one of the deals that come with Pennyweight, to try something on it.
+
+        `name` is its name, as `pennyweight new --list` shows it; InputError for another.
+
+        >>> Deal.starter("first")
+        Deal('A deal of your own', 6 inputs, 1 scenarios)
+        """
+        deals = {known: one.path for known, one in LIBRARY.items() if not one.is_loan}
+        return cls.read(deals[choice(a_text(name, what="name"), tuple(deals), "name")])
 
     @classmethod
     def from_dict(cls, document: Mapping[str, Any]) -> Deal:
@@ -107,8 +121,7 @@ class Deal(Shown):
         Raises:
             InputError: no such scenario or input, or a value that cannot be right.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> deal.weigh(inputs={"hull": "scale 1.2"}).verdict
         'nearly'
         """
@@ -125,8 +138,7 @@ class Deal(Shown):
 
         `scenarios` are their names; `inputs` as in `weigh`; `against` names the one the differences are taken to.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> [weighing.verdict for weighing in deal.compare(["base", "wet_and_dear"]).weighings.values()]
         ['pays off', 'falls short']
         """
@@ -139,7 +151,7 @@ class Deal(Shown):
         self,
         places: Mapping[str, object],
         *,
-        show: Sequence[str] | None = None,
+        show: str | Sequence[str] | None = None,
         scenario: str = "base",
         inputs: Mapping[str, object] | None = None,
     ) -> Variation:
@@ -148,16 +160,18 @@ class Deal(Shown):
         Args:
             places: for each input a list of values, or a text: "380k..460k/9" is nine values, both ends in;
                 "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
-            show: the measures; left out: all for one input, the first for two.
+            show: the measure, or several; left out: all for one input, the first for two.
             scenario, inputs: as in `weigh`.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-        >>> deal.vary({"hull": "400k..440k/3"}, show=["npv"]).figures["npv"].round(2).tolist()
+        >>> deal = Deal.starter("taxi")
+        >>> deal.vary({"hull": "400k..440k/3"}, show="npv").figures["npv"].round(2).tolist()
         [93134.45, 79556.59, 65978.73]
         """
         axes = a_mapping(places, what="places", of="values by input")
-        shown = None if show is None else [a_text(one, what="show") for one in a_list(show, what="show", of="measures")]
+        several = [show] if isinstance(show, str) else show
+        shown = None if several is None else [
+            a_text(one, what="show") for one in a_list(several, what="show", of="measures")
+        ]  # fmt: skip
         return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=_replaced(inputs))
 
     def find(
@@ -182,12 +196,11 @@ class Deal(Shown):
             scenarios: their names; left out: the deal as it stands. inputs: as in `weigh`.
             between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-        >>> round(deal.find("hull", "irr == 12%").answers["base"][0], 2)
+        >>> deal = Deal.starter("taxi")
+        >>> round(deal.find("hull", "irr == 12%").answers["base"].values[0], 2)
         446257.88
-        >>> deal.find("swap_year", most="npv").answers["base"]
-        [12.0]
+        >>> deal.find("swap_year", most="npv").answers["base"].values
+        (12.0,)
         """
         chosen = self._named(scenarios, ["base"])
         limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
@@ -224,8 +237,7 @@ class Deal(Shown):
             scenario, inputs: as in `weigh`. against: another scenario, set beside it.
             depth: how many formulas to go down.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> deal.why("hull_paid", at=0).reason.filled
         '420,000'
         """
@@ -242,8 +254,7 @@ class Deal(Shown):
             newer: the other version.
             scenario: both are weighed in it where they have one of that name, else as they stand.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> deal.changes_to(deal).changes
         ()
         """
@@ -265,8 +276,7 @@ class Deal(Shown):
 
         `scenario` and `inputs` as in `weigh`.
 
-        >>> from importlib.resources import files
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> [point.input for point in deal.turning_points() if abs(point.distance or 1) < 0.05]
         ['fare', 'trips']
         """

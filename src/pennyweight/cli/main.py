@@ -20,24 +20,24 @@ from pennyweight.plain_text import one_line, spelled
 __all__ = ["COMMANDS", "main", "run"]
 
 COMMANDS = {
-    "grow": "Find what a pot grows to, or any other of its five quantities.",
-    "repay": "Find the payment of a debt, or any other of its five quantities.",
-    "withdraw": "Find what a pot pays out, or any other of its five quantities.",
-    "rates": "Turn a rate into its other forms.",
-    "weigh": "Weigh a deal: verdict, figures, goals, answers, turning points.",
-    "compare": "Put scenarios, or whole deals, side by side.",
-    "vary": "Vary one or two inputs of a deal.",
-    "why": "Show where a figure of a deal comes from.",
-    "find": "Find the value of an input at which a condition comes true.",
-    "flows": "Measure cash flows in a CSV: NPV, IRR, payback and the rest.",
-    "loan": "Show the schedule of a loan, to the cent.",
-    "returns": "Work out the returns of a portfolio from its statements.",
-    "bond": "Price a bond: yield, accrued interest, duration.",
-    "new": "Write a deal file with comments, ready to be changed.",
-    "functions": "List the functions that formulas can use.",
-    "demo": "Run the main commands on the demo deal.",
+    "grow": ("instruments.grow", "Find what a pot grows to, or any other of its five quantities."),
+    "repay": ("instruments.repay", "Find the payment of a debt, or any other of its five quantities."),
+    "withdraw": ("instruments.withdraw", "Find what a pot pays out, or any other of its five quantities."),
+    "rates": ("instruments.rates", "Turn a rate into its other forms."),
+    "weigh": ("deals.weigh", "Weigh a deal: verdict, figures, goals, answers, turning points."),
+    "compare": ("deals.compare", "Put scenarios, or whole deals, side by side."),
+    "vary": ("deals.vary", "Vary one or two inputs of a deal."),
+    "why": ("deals.why", "Show where a figure of a deal comes from."),
+    "find": ("deals.find", "Find the value of an input at which a condition comes true."),
+    "flows": ("instruments.flows", "Measure cash flows in a CSV: NPV, IRR, payback and the rest."),
+    "loan": ("instruments.loan", "Show the schedule of a loan, to the cent."),
+    "returns": ("instruments.returns", "Work out the returns of a portfolio from its statements."),
+    "bond": ("instruments.bond", "Price a bond: yield, accrued interest, duration."),
+    "new": ("deals.new", "Write a deal file with comments, ready to be changed."),
+    "functions": ("deals.functions", "List the functions that formulas can use."),
+    "demo": ("demo", "Run the main commands on the demo deal."),
 }
-"""Each command with its one line of help. Its module is loaded when it is called."""
+"""Each command with its module, which is loaded when it is called, and its one line of help."""
 
 
 class _Commands(click.Group):
@@ -47,13 +47,14 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        command: click.Command = import_module(f"pennyweight.cli.{cmd_name}").command
-        command.short_help = COMMANDS[cmd_name]
+        module, command_help = COMMANDS[cmd_name]
+        command: click.Command = import_module(f"pennyweight.cli.{module}").command
+        command.short_help = command_help
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
-            formatter.write_dl(list(COMMANDS.items()))
+            formatter.write_dl([(name, told) for name, (_, told) in COMMANDS.items()])
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

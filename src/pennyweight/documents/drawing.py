@@ -5,6 +5,7 @@ Nothing below that floor imports it, so that a result costs no Matplotlib before
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from importlib import import_module
 from typing import Any
 
@@ -13,13 +14,14 @@ from pennyweight.documents.model import Chart
 __all__ = ["draw", "inline_picture"]
 
 
-def draw(chart: Chart, ax: Any) -> Any:
-    """Draw a chart on an axes, or on one of a new figure."""
+def draw(chart: Chart, ax: Any, style: Mapping[str, Any] | None = None) -> Any:
+    """Draw a chart on an axes, or on one of a new figure, its lines and bars in another style."""
     drawn: Any = import_module("pennyweight.report.charts.figure")
     if ax is None:
-        made = drawn.figure(chart)
-        return made.axes[0]
-    return drawn.draw(chart, ax)
+        ax = drawn.figure(chart).axes[0]
+        return drawn.styled(ax, (), style or {})
+    there = drawn.artists(ax)
+    return drawn.styled(drawn.draw(chart, ax), there, style or {})
 
 
 def inline_picture(charts: tuple[Chart, ...]) -> str:

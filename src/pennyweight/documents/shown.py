@@ -40,12 +40,15 @@ class Shown(Described):
         frames = getattr(self, "frames", None)
         return Handout(shown, lambda: sheets_of(frames if isinstance(frames, dict) else {"table": self.frame}))  # type: ignore[attr-defined]
 
-    def plot(self, ax: Any = None, *, chart: int = 0) -> Any:
+    def plot(self, ax: Any = None, *, chart: int = 0, **style: Any) -> Any:
         """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.
 
         Args:
             ax: where to draw; nothing else is touched.
             chart: which of the charts, counted from 0.
+            style: how its lines and bars are drawn instead, in words of Matplotlib: color, linewidth, linestyle, alpha.
+
+        InputError for a chart there is none of, and for a style that these do not have.
 
         >>> from pennyweight import Loan
         >>> Loan(1_000, "6%", years=1).plot().get_ylabel()
@@ -55,7 +58,11 @@ class Shown(Described):
         if not charts:
             raise InputError("There is nothing to draw here: this result has figures and tables alone.", at="chart")
         number = whole(chart, what="chart", least=0, most=len(charts) - 1)
-        return draw(charts[number], ax)
+        return draw(charts[number], ax, style)
+
+    def _for_csv(self) -> Any:
+        """The table that CSV shows."""
+        return self.frame  # type: ignore[attr-defined]
 
     def __str__(self) -> str:
         return text.render(self.document())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from importlib.resources import files
+from pathlib import Path
 
 __all__ = ["LIBRARY", "Starter"]
 
@@ -20,6 +21,11 @@ class Starter:
     def is_loan(self) -> bool:
         """Whether it is a loan file, not a deal."""
         return self.place.startswith("loans/")
+
+    @property
+    def path(self) -> Path:
+        """Where the file stands."""
+        return Path(str(files("pennyweight") / "starters" / self.place))
 
     def text(self) -> str:
         """The file as it stands in the package."""

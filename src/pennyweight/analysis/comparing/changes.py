@@ -32,7 +32,6 @@ class Change(Described):
     """One entry that differs. `effects` are the figures with this change alone, less those of the old version; empty
     when it says nothing that moves a figure, or cannot stand without the others.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
     >>> deal = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "8_000 * 1.2"}})
     >>> dearer = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "9_000 * 1.2"}})
@@ -53,9 +52,8 @@ class Change(Described):
 class Changes(Shown):
     """What differs between two versions of a deal, and both side by side.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> deal.changes_to(deal)
     Changes('Electric water-taxi for the quay': 0)
     """
@@ -107,7 +105,7 @@ def changes_between(
             if telling:
                 moved, verdict = _alone(old, section, name, now.get(name), before, weigh)
             found.append(Change(section, name, *texts, verdict, moved, bool(verdict)))
-    return Changes(after.deal, tuple(found), comparison)
+    return Changes(after.title, tuple(found), comparison)
 
 
 def _entries(section: Any, name: str) -> dict[str, Any]:

@@ -25,9 +25,8 @@ __all__ = ["Comparison", "compare", "compare_deals"]
 class Comparison(Shown):
     """Weighings side by side, by the name of their scenario or deal.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> both = deal.compare(["base", "dear_hull"])
     >>> both.differing, [weighing.verdict for weighing in both.weighings.values()]
     (['hull'], ['pays off', 'nearly'])
@@ -44,9 +43,8 @@ class Comparison(Shown):
 
         `turns` says whether.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> both = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).compare(["base", "dear_hull"])
+        >>> both = Deal.starter("taxi").compare(["base", "dear_hull"])
         >>> both.work_out()
         >>> [weighing.answers["top_price"].shown for weighing in both.weighings.values()]
         ['EUR 537,185.75', 'EUR 537,185.75']
@@ -86,6 +84,10 @@ class Comparison(Shown):
 
     @property
     def frame(self) -> pd.DataFrame:
+        """One row each, by name: the verdict, the measures and the answers; then the differences."""
+        return self._for_csv().T.infer_objects().rename_axis("scenario")
+
+    def _for_csv(self) -> pd.DataFrame:
         """One column each; rows are the verdict, the measures and the answers, by name; then the differences."""
         import pandas as pd
 
@@ -146,8 +148,8 @@ def compare_deals(models: Mapping[str, Model], scenario: str = "base", against: 
         own = scenario if scenario in model.definition.scenarios else "base"
         weighings[name] = weigh(model, own)
         shown = f" ({weighings[name].scenario_label})" if scenario != "base" else ""
-        labels[name] = f"{weighings[name].deal}{shown}"
-    titles = " and ".join(weighing.deal for weighing in weighings.values())
+        labels[name] = f"{weighings[name].title}{shown}"
+    titles = " and ".join(weighing.title for weighing in weighings.values())
     if against is not None:
         choice(against, list(weighings), "against")
     return Comparison(titles, weighings, labels, against)

@@ -41,9 +41,8 @@ class Reason(Described):
     numbers in; both are empty for an input. `where` is the file and line. `below` are the names in the formula; `told`
     says that they were told further up.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> reason = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).why("resale_value").reason
+    >>> reason = Deal.starter("taxi").why("resale_value").reason
     >>> reason.formula, reason.filled, [one.name for one in reason.below]
     ('0.2 * hull', '0.2 * 420,000', ['hull'])
     """
@@ -67,9 +66,8 @@ class Reason(Described):
 class Why(Shown):
     """Where a figure comes from, in one case or in two beside each other.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> print(deal.why("resale_value"))  # doctest: +ELLIPSIS
     Electric water-taxi for the quay
     ...
@@ -77,7 +75,7 @@ class Why(Shown):
     ...
     """
 
-    deal: str
+    title: str
     scenarios: tuple[str, ...]
     reason: Reason
     depth: int
@@ -113,7 +111,7 @@ class Why(Shown):
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON, as a tree."""
-        return {"format": 1, "deal": self.deal, "scenarios": list(self.scenarios), "why": self._plain(self.reason)}
+        return {"format": 1, "deal": self.title, "scenarios": list(self.scenarios), "why": self._plain(self.reason)}
 
     def _plain(self, reason: Reason) -> dict[str, Any]:
         return {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.searching.outcome import Answer, Answers
@@ -31,43 +31,39 @@ class Asked:
 class Found(Shown):
     """What `find` found: for each scenario its answers, or the reason why there are none.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> found = deal.find("hull", "npv == 0", scenarios=["base", "wet_summers"])
-    >>> {name: round(values[0], 2) for name, values in found.answers.items()}
+    >>> {name: round(answers.values[0], 2) for name, answers in found.answers.items()}
     {'base': 537185.75, 'wet_summers': 338694.26}
     """
 
-    deal: str
+    INTERNAL: ClassVar[tuple[str, ...]] = ("search",)
+
+    title: str
     input: str
     label: str
     so_that: str
     by_scale: bool
     looked: tuple[float, float]
     looked_shown: str
-    outcomes: Mapping[str, Answers]
+    answers: Mapping[str, Answers]
+    """The answers by scenario."""
     labels: Mapping[str, str]
     choices: tuple[str, ...] = ()
     """The words of the input, when it takes one of several; an answer is the place of one."""
     search: Asked | None = field(default=None, repr=False, compare=False)
     """What was searched, for whoever looks further: at the answers, just beside them, and over the input."""
 
-    @property
-    def answers(self) -> dict[str, list[float]]:
-        """The answers by scenario."""
-        return {name: [answer.value for answer in item.answers] for name, item in self.outcomes.items()}
-
     def value(self, answer: Answer) -> float | str:
         """An answer as a program takes it: a number, or the word of a choice.
 
         `answer` is one of the answers.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> found = deal.find("swap_year", "npv >= 0")
-        >>> [found.value(answer) for answer in found.outcomes["base"].answers]
+        >>> [found.value(answer) for answer in found.answers["base"].answers]
         []
         """
         return self.choices[round(answer.value)] if self.choices else answer.value
@@ -79,7 +75,7 @@ class Found(Shown):
 
         rows = [
             (name, self.value(answer), answer.kind, answer.note)
-            for name, item in self.outcomes.items()
+            for name, item in self.answers.items()
             for answer in item.answers
         ]
         return pd.DataFrame(rows, columns=["scenario", self.input, "kind", "note"])
@@ -88,12 +84,12 @@ class Found(Shown):
         """Plain values for JSON."""
         return {
             "format": 1,
-            "deal": self.deal,
+            "deal": self.title,
             "input": self.input,
             "so_that": self.so_that,
             "by_scale": self.by_scale,
             "between": list(self.looked),
-            "answers": {name: [self.value(one) for one in item.answers] for name, item in self.outcomes.items()},
-            "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.outcomes.items()},
-            "reasons": {name: item.reason for name, item in self.outcomes.items() if item.reason},
+            "answers": {name: [self.value(one) for one in item.answers] for name, item in self.answers.items()},
+            "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.answers.items()},
+            "reasons": {name: item.reason for name, item in self.answers.items() if item.reason},
         }

@@ -14,10 +14,9 @@ __all__ = ["Answer", "Answers"]
 class Answer(Described):
     """One value that answers; `kind` says on which side of it the condition holds.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> answer = deal.find("hull", "npv >= 0").outcomes["base"].answers[0]
+    >>> deal = Deal.starter("taxi")
+    >>> answer = deal.find("hull", "npv >= 0").answers["base"].answers[0]
     >>> answer.kind, answer.shown
     ('at most', 'EUR 537,185.75')
     """
@@ -32,10 +31,9 @@ class Answer(Described):
 class Answers(Described):
     """The answers in one scenario, smallest first, or why there is none.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-    >>> found = deal.find("swap_year", "npv < 0").outcomes["base"]
+    >>> deal = Deal.starter("taxi")
+    >>> found = deal.find("swap_year", "npv < 0").answers["base"]
     >>> found.answers, found.looked
     ((), (0.0, 12.0))
     """
@@ -49,6 +47,11 @@ class Answers(Described):
     always: bool | None = None
     """True when the condition holds for every value looked at that has its figures, False for none; None when it turns
     or was not told."""
+
+    @property
+    def values(self) -> tuple[float, ...]:
+        """The values alone, smallest first."""
+        return tuple(answer.value for answer in self.answers)
 
     def intervals(self) -> list[tuple[str, str]]:
         """The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,15 +36,16 @@ class Variation(Shown):
     `figures` holds each measure, and `pays_off` when the deal has goals, with shape (len(first), len(second))
     or (len(first),).
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> table = deal.vary({"hurdle": ["8%", "10%"]}, show=["npv"])
     >>> table.figures["npv"].round(2).tolist()
     [103794.57, 57370.49]
     """
 
-    deal: str
+    INTERNAL: ClassVar[tuple[str, ...]] = ("definition",)
+
+    title: str
     scenario: str
     inputs: Mapping[str, Floats]
     figures: Mapping[str, Floats]
@@ -78,7 +79,7 @@ class Variation(Shown):
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         rows = [{key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")]
-        return {"format": 1, "deal": self.deal, "scenario": self.scenario, "rows": rows}
+        return {"format": 1, "deal": self.title, "scenario": self.scenario, "rows": rows}
 
 
 def vary(

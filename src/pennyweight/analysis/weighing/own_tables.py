@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -46,6 +46,8 @@ class TableResult(Described):
     [-0.075, 0.2777]
     """
 
+    INTERNAL: ClassVar[tuple[str, ...]] = ("definition", "table", "cells")
+
     name: str
     label: str
     by: Mapping[str, Floats]
@@ -59,9 +61,8 @@ class TableResult(Described):
 
         `column` is its name, `value` the figure.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().tables["sold_after"].shown("received", 12_345.678)
         '12,345.68'
         """
@@ -73,9 +74,8 @@ class TableResult(Described):
     def cells(self) -> list[tuple[str, object, str, str]]:
         """Every cell in a row: "kept: cash, held 2", its value, its unit, why it is undefined.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().tables["sold_after"].cells()[0][0]
         'sold_after: received, years_held 1'
         """

@@ -54,9 +54,8 @@ class TurningPoint(Described):
     goals that turn there. `limit_below` and `limit_above` are values beyond which a goal's figure is undefined, so that
     nothing turns there. Of an input that takes one of several words, `choices` are those with which the deal pays off.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> point = deal.turning_points()[0]
     >>> point.input, round(point.turns_at, 2), round(point.distance, 4), point.goals
     ('hull', 465195.15, 0.1076, ('payback',))

@@ -48,9 +48,8 @@ State = Literal["met", "nearly", "missed"]
 class Figure(Described):
     """One measure: its value, or None with the reason why it is undefined.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> figure = deal.weigh().measures["payback"]
     >>> round(figure.value, 4), figure.unit, figure.reason
     (7.4644, 'years', '')
@@ -70,9 +69,8 @@ class Figure(Described):
 class GoalResult(Described):
     """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> goal = deal.weigh().goals["npv"]
     >>> goal.state, goal.side, goal.bound, round(goal.slack, 2)
     ('met', 'at_least', 0.0, 79556.59)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -40,23 +40,22 @@ from pennyweight.quantities.argument_checks import a_text
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Weighing", "weigh", "work_out_together"]
+__all__ = ["Weighing", "lines_frame", "weigh", "work_out_together"]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
 class Weighing(Shown):
     """A deal weighed in one scenario.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> deal.weigh()
     Weighing('Electric water-taxi for the quay', scenario='base': pays off)
     >>> deal.weigh("wet_summers").verdict
     'falls short'
     """
 
-    deal: str
+    title: str
     scenario: str
     scenario_label: str
     verdict: VerdictWord
@@ -71,8 +70,10 @@ class Weighing(Shown):
     case: Inputs = field(repr=False)
     """The inputs with the switches behind them, as the model takes them."""
 
+    INTERNAL: ClassVar[tuple[str, ...]] = ("case", "model", "values", "work_out", "worked_out")
+
     def __repr__(self) -> str:
-        return f"Weighing({self.deal[:60]!r}, scenario={self.scenario!r}: {self.verdict})"
+        return f"Weighing({self.title[:60]!r}, scenario={self.scenario!r}: {self.verdict})"
 
     @property
     def definition(self) -> Definition:
@@ -87,9 +88,8 @@ class Weighing(Shown):
     def work_out(self) -> None:
         """Work out answers and turning points together, which is quicker than one after the other.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> weighing = Deal.starter("taxi").weigh()
         >>> weighing.work_out()
         >>> len(weighing.turning_points), list(weighing.answers)
         (10, ['top_price'])
@@ -129,9 +129,8 @@ class Weighing(Shown):
 
         `name` is its name.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+        >>> deal = Deal.starter("taxi")
         >>> deal.weigh().line("net")[:2].round(2).tolist()
         [-315000.0, 40368.0]
         """
@@ -141,60 +140,15 @@ class Weighing(Shown):
             raise InputError(f"There is no line or level '{name}'{nearest(name, known) or '.'}", at="name")
         return np.array(self.worked_out[name][:, 0])
 
-    def lines(
-        self, by: str = "period", *, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
-    ) -> pd.DataFrame:
-        """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
-
-        `lines` are those to show, or headings of groups; left out: all. `first` and `last` are periods, days of the
-        timeline, or texts such as "year 3"; left out: all of it.
-
-        >>> from importlib.resources import files
-        >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
-        >>> deal.weigh().lines("year")["net"].round(2).head(2).tolist()
-        [-315000.0, 40368.0]
-        """
-        import pandas as pd
-
-        wanted = selection(self.definition, by, lines, first, last)
-        chosen = list(self.values) if wanted.lines is None else list(wanted.lines)
-        shown = slice(wanted.first, wanted.last + 1)
-        values = {name: self.line(name)[shown] for name in chosen}
-        if by == "period":
-            return pd.DataFrame(values, index=self.frame.index[shown])
-        year = self.definition.timeline.year[shown, 0].astype(np.int64)
-        ends = np.flatnonzero(np.append(np.diff(year), 1))
-        columns = {
-            name: line[ends] if self.definition.stands(name) else np.bincount(year - year[0], weights=line)
-            for name, line in values.items()
-        }
-        return pd.DataFrame(columns, index=pd.Index(year[ends], name="year"))
-
-    @property
-    def table(self) -> pd.DataFrame:
-        """Verdict, measures and goals, a row each; what CSV shows unless the lines are asked for."""
-        import pandas as pd
-
-        rows: list[tuple[str, str, object, str, str]] = [("verdict", "verdict", self.verdict, "", "")]
-        rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
-        rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
-        rows += [
-            ("answer", name, self.plain_answer(name, answer.value), answer.kind, answer.note)
-            for name, item in self.answers.items()
-            for answer in item.answers
-        ]
-        for table in self.tables.values():
-            rows += [("table", *cell) for cell in table.cells()]
-        return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
-
     @property
     def frames(self) -> dict[str, pd.DataFrame]:
-        """`periods`, `measures`, `goals`, `turning_points` and each table of the deal by its name."""
+        """`periods` and `years` with the lines, `measures`, `goals`, `turning_points`, and the deal's tables "
+        "by name."""
         import pandas as pd
 
         return {
             "periods": self.frame,
+            "years": lines_frame(self, "year"),
             "measures": pd.DataFrame(
                 [(f.name, f.value, f.unit, f.reason) for f in self.measures.values()],
                 columns=["measure", "value", "unit", "reason"],
@@ -210,6 +164,22 @@ class Weighing(Shown):
             **{name: table.frame for name, table in self.tables.items()},
         }
 
+    def _for_csv(self) -> pd.DataFrame:
+        """Verdict, measures, goals, answers and tables, a row each."""
+        import pandas as pd
+
+        rows: list[tuple[str, str, object, str, str]] = [("verdict", "verdict", self.verdict, "", "")]
+        rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
+        rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
+        rows += [
+            ("answer", name, self.plain_answer(name, answer.value), answer.kind, answer.note)
+            for name, item in self.answers.items()
+            for answer in item.answers
+        ]
+        for table in self.tables.values():
+            rows += [("table", *cell) for cell in table.cells()]
+        return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
+
     def _several_rates(self) -> dict[str, Any]:
         """All rates of the measures that have several."""
         found = {name: rates_of(self.definition, self.worked_out, name) for name in self.measures}
@@ -221,7 +191,7 @@ class Weighing(Shown):
         self.work_out()
         return {
             "format": 1,
-            "deal": self.deal,
+            "deal": self.title,
             "scenario": self.scenario,
             "verdict": self.verdict,
             "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
@@ -275,9 +245,8 @@ class Weighing(Shown):
 
         `name` is that of the question, `value` the answer.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> deal = Deal.read(str(files("pennyweight.starters") / "house/four-flats-house.toml"))
+        >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().plain_answer("best_letting", 1.0)
         'rooms'
         """
@@ -288,9 +257,8 @@ class Weighing(Shown):
     ) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"; `lines`, `first`, `last` say which.
 
-        >>> from importlib.resources import files
         >>> from pennyweight import Deal
-        >>> weighing = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml")).weigh()
+        >>> weighing = Deal.starter("taxi").weigh()
         >>> [block.title for block in weighing.document(by="year", lines=["net"], first=1, last=3).blocks[-3:-2]]
         ['By year, year 1 to year 3, EUR where no other unit is said']
         """
@@ -298,6 +266,31 @@ class Weighing(Shown):
         self.work_out()
         made: Document = page_of(self).document(self, periods=periods)
         return made
+
+
+def lines_frame(
+    weighing: Weighing, by: str = "period", *, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+) -> pd.DataFrame:
+    """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
+
+    `lines` are those to show, or headings of groups; left out: all. `first` and `last` are periods, days of the
+    timeline, or texts such as "year 3"; left out: all of it.
+    """
+    import pandas as pd
+
+    wanted = selection(weighing.definition, by, lines, first, last)
+    chosen = list(weighing.values) if wanted.lines is None else list(wanted.lines)
+    shown = slice(wanted.first, wanted.last + 1)
+    values = {name: weighing.line(name)[shown] for name in chosen}
+    if by == "period":
+        return pd.DataFrame(values, index=weighing.frame.index[shown])
+    year = weighing.definition.timeline.year[shown, 0].astype(np.int64)
+    ends = np.flatnonzero(np.append(np.diff(year), 1))
+    columns = {
+        name: line[ends] if weighing.definition.stands(name) else np.bincount(year - year[0], weights=line)
+        for name, line in values.items()
+    }
+    return pd.DataFrame(columns, index=pd.Index(year[ends], name="year"))
 
 
 def work_out_together(weighings: Sequence[Weighing], *, turns: bool) -> None:
@@ -323,7 +316,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
     goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
     return Weighing(
-        deal=deal.title,
+        title=deal.title,
         scenario=scenario,
         scenario_label=deal.scenario_label(scenario),
         verdict=verdict_of(goals),

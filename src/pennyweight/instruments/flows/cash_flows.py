@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -126,6 +126,16 @@ class CashFlows(MeasuredFlows):
         [1.0, 0.9091, 0.8264]
         """
         return FlowsWorking(self, self._rate(rate), places)
+
+    def plot(self, ax: Any = None, **style: Any) -> Any:
+        """Draw the flows and their running total on an axes of Matplotlib and return it; without `ax` on a new figure.
+
+        `style` as in the plots of results: color, linewidth, linestyle, alpha.
+
+        >>> CashFlows([-1000, 300, 420, 680]).plot().get_xlabel()
+        'Years from the start'
+        """
+        return self.report().plot(ax, **style)
 
     def report(
         self,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 from math import expm1, floor, inf, log1p
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from pennyweight.core import annuity
 from pennyweight.documents.shown import Shown
@@ -29,6 +29,8 @@ class Plan(Shown):
     >>> grow(opening=1_000, rate="5%", years=2)
     Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
     """
+
+    INTERNAL: ClassVar[tuple[str, ...]] = ("terms",)
 
     terms: PlanTerms
 

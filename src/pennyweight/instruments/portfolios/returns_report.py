@@ -94,6 +94,15 @@ class ReturnsReport(Shown):
         return levels[1:] / levels[:-1] - 1
 
     def of_period(self, k: int) -> float | None:
+        """The modified Dietz return of a period; None where it is undefined.
+
+        `k` is its number, from 0.
+
+        >>> from pennyweight import Portfolio
+        >>> rows = [("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)]
+        >>> round(Portfolio.from_rows(rows).report().of_period(0), 9)
+        0.05
+        """
         try:
             return self.portfolio.periods[k].modified_dietz(self.timing)
         except NoAnswer:
@@ -127,6 +136,13 @@ class ReturnsReport(Shown):
         return found
 
     def years(self) -> dict[int, float | None]:
+        """The modified Dietz return of each calendar year; None where it is undefined.
+
+        >>> from pennyweight import Portfolio
+        >>> rows = [("2026-12-31", "a", "value", 100.0), ("2027-12-31", "a", "value", 105.0)]
+        >>> {year: round(value, 9) for year, value in Portfolio.from_rows(rows).report().years().items()}
+        {2027: 0.05}
+        """
         found: dict[int, float | None] = {}
         for year, part in self.portfolio.calendar_years().items():
             try:

@@ -93,7 +93,7 @@ def handout(comparison: Comparison, page: Document) -> Handout:
     deal = next(iter(comparison.weighings.values())).definition
 
     def sheets() -> tuple[Sheet, ...]:
-        (sheet,) = sheets_of({"comparison": comparison.frame})
+        (sheet,) = sheets_of({"comparison": comparison._for_csv()})
         columns = tuple(SheetColumn(column.title) for column in sheet.columns)
         width = range(1, len(columns))
         units = tuple(dict.fromkeys(width, "text" if row[0] == "verdict" else deal.unit(row[0])) for row in sheet.rows)

@@ -43,9 +43,8 @@ def marked(document: Document, before: Weighing, now: Weighing) -> Document:
 def what_changed(before: Weighing, now: Weighing) -> str:
     """One line: what was changed, what the verdict made of it and by which goals.
 
-    >>> from importlib.resources import files
     >>> from pennyweight import Deal
-    >>> deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+    >>> deal = Deal.starter("taxi")
     >>> print(what_changed(deal.weigh(), deal.weigh(inputs={"hull": "470k"})))
     Hull and drive, delivered 420,000 → 470,000: pays off → nearly, because Payback is 8.05 years, asked at most 8.
     """

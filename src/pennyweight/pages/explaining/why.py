@@ -16,7 +16,7 @@ def document(why: Why) -> Document:
     if len(why.scenarios) > 1:
         notes.append("The names that differ most stand first; over time the period in which they differ most is shown.")
     blocks: tuple[Block, ...] = (tree_table(why), *(Text(note, "comparison") for note in notes))
-    return Document(why.deal, blocks, _asked(why))
+    return Document(why.title, blocks, _asked(why))
 
 
 def tree_table(why: Why) -> Table:

@@ -30,7 +30,7 @@ def curves(found: Found) -> tuple[LinesChart, ...]:
     if found.search is None:
         return ()
     model, question, cases = found.search.model, found.search.question, list(found.search.cases.values())
-    deal, outcomes = model.definition, list(found.outcomes.values())
+    deal, outcomes = model.definition, list(found.answers.values())
     item = input_named(deal, question.find)
     drawn = _turning_goal(model, question, stack(deal, cases), outcomes)
     near, scenarios = _near(outcomes, found.looked, cases, item), list(found.search.cases)[:_MOST_LINES]

@@ -19,7 +19,7 @@ __all__ = ["document"]
 def document(found: Found) -> Document:
     """One line a scenario and answer."""
     rows = []
-    for name, outcome in found.outcomes.items():
+    for name, outcome in found.answers.items():
         title = found.labels.get(name, name)
         why = None if found.search is None else Why(title, partial(_explained, found.search, name, outcome))
         if not outcome.answers:
@@ -31,7 +31,7 @@ def document(found: Found) -> Document:
     columns = (Column("Scenario", words=True), Column(found.input), Column("Remark", words=True))
     table = Table(f"{what}, so that {found.so_that}", columns, tuple(rows))
     searched = Text(f"Searched between {found.looked_shown}.", "comparison")
-    return Document(found.deal, (table, searched), "", curves(found))
+    return Document(found.title, (table, searched), "", curves(found))
 
 
 def _explained(asked: Asked, scenario: str, outcome: Answers) -> Derivation:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from pennyweight.documents import (
@@ -16,6 +16,7 @@ from pennyweight.documents import (
     SplitChart,
 )
 from pennyweight.documents.palette import PARCHMENT
+from pennyweight.errors import InputError
 from pennyweight.report.charts.balance import draw_balance
 from pennyweight.report.charts.flows import draw_flows
 from pennyweight.report.charts.growth import draw_growth
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from matplotlib.layout_engine import ConstrainedLayoutEngine
 
-__all__ = ["DRAWN", "draw", "figure"]
+__all__ = ["DRAWN", "artists", "draw", "figure", "styled"]
 
 DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
     FlowsChart: draw_flows,
@@ -60,6 +61,32 @@ def figure(*charts: Chart, width: float = 10.0, height: float = 6.25) -> Figure:
 def draw(chart: Chart, ax: Axes) -> Axes:
     """Draw any chart on an axes."""
     return DRAWN[type(chart)](chart, ax)
+
+
+def artists(ax: Axes) -> list[Any]:
+    """The lines and the bars that stand on an axes."""
+    bars = [bar for container in ax.containers for bar in container]
+    return [*(line for line in ax.lines if not str(line.get_label()).startswith("_")), *bars]
+
+
+def styled(ax: Axes, there: Sequence[Any], style: Mapping[str, Any]) -> Axes:
+    """Give the lines and bars that were not `there` before another style; its legend says the same."""
+    if not style:
+        return ax
+    known = {id(one) for one in there}
+    drawn = [one for one in artists(ax) if id(one) not in known]
+    for name, value in style.items():
+        able = [one for one in drawn if hasattr(one, f"set_{name}")]
+        if not able:
+            raise InputError(f"The lines and bars of this chart have no '{name}'.", at=name)
+        try:
+            for one in able:
+                one.set(**{name: value})
+        except (TypeError, ValueError) as error:
+            raise InputError(f"{name} is {value!r}: {error}", at=name) from None
+    if (legend := ax.get_legend()) is not None:
+        ax.legend(loc=legend._loc, frameon=legend.get_frame_on())  # type: ignore[attr-defined]
+    return ax
 
 
 def _settle(axis: Axis) -> None:

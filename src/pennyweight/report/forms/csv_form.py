@@ -19,8 +19,7 @@ _ROWS = 50_000
 
 def as_csv(result: Any) -> str:
     """The result's main table as CSV; a text that a sheet would take for a formula is marked as a text."""
-    frame = getattr(result, "table", None)
-    frame = result.frame if frame is None else frame
+    frame = result._for_csv()
     kept = frame.reset_index() if frame.index.name is not None else frame
     if len({_as_text(name) for name in kept.columns}) < kept.shape[1]:  # two columns of one name
         kept = kept.rename(columns=_as_text).map(_plain_cell)

@@ -30,7 +30,7 @@ def loan_values(loan: BookedLoan) -> dict[str, Any]:
         "total_interest": schedule.total_interest,
         "total_paid": schedule.total_paid,
         "total_fees": schedule.total_fees,
-        "paid_off_on": schedule.paid_off_on,
+        "paid_off_on": None if schedule.paid_off_on is None else str(schedule.paid_off_on),
         "apr": loan.apr,
         "apr_eu": loan.apr_eu,
         "as_of": as_of(loan),

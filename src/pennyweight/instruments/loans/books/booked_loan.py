@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import fields
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Any, ClassVar, Self
 
 from pennyweight.core.loans.agreement import Books
 from pennyweight.core.loans.exact import keep_books
@@ -30,6 +30,8 @@ __all__ = ["BookedLoan"]
 
 class BookedLoan(LoanRequest, Shown):
     """A loan with its books; see `Loan`, which adds what can be asked of it."""
+
+    INTERNAL: ClassVar[tuple[str, ...]] = ("refuse_stuck", "timetable", "terms", "given")
 
     terms: LoanTerms
     """The terms in smallest units."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -28,6 +29,8 @@ class Schedule(Shown):
     >>> Loan(100_000, "6%", years=30).schedule
     Schedule(360 payments, total_interest=115838.45)
     """
+
+    INTERNAL: ClassVar[tuple[str, ...]] = ("books", "timetable", "terms")
 
     terms: LoanTerms
     books: Books
@@ -77,9 +80,9 @@ class Schedule(Shown):
         return None if self.terms.calendar is None else self.terms.calendar.days(len(self.rows))
 
     @property
-    def paid_off_on(self) -> str | None:
-        """The day of the last payment."""
-        return None if self.dates is None else str(self.dates[-1])
+    def paid_off_on(self) -> dt.date | None:
+        """The day of the last payment; None without dates."""
+        return None if self.dates is None else self.dates[-1].item()
 
     @property
     def history(self) -> int:

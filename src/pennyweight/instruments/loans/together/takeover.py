@@ -43,7 +43,7 @@ class Takeover(Shown):
         missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
 
     >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
-    >>> takeover.remaining.agreed.paid_off_on, round(takeover.original.amount)
+    >>> str(takeover.remaining.agreed.paid_off_on), round(takeover.original.amount)
     ('2038-09-30', 86000)
     """
 

@@ -25,8 +25,13 @@ class _Lines:
     """A weighing whose lines and levels are told by period or year, as they were asked for."""
 
     def __init__(self, weighing: Any, wanted: dict[str, Any]) -> None:
-        self.weighing, self.by, self.frame = weighing, wanted["by"], weighing.lines(**wanted)
+        from pennyweight.analysis.weighing.weighing import lines_frame
+
+        self.weighing, self.by, self.frame = weighing, wanted["by"], lines_frame(weighing, **wanted)
         self.document, self.handout, self.verdict = weighing.document, weighing.handout, weighing.verdict
+
+    def _for_csv(self) -> Any:
+        return self.frame
 
     def as_dict(self) -> dict[str, Any]:
         """The weighing's values, its lines by the periods or years that were asked for."""
@@ -108,7 +113,7 @@ def _watch(
     strict: bool,
 ) -> int:
     from pennyweight.analysis.deal import Deal
-    from pennyweight.cli.watching import saved, watch
+    from pennyweight.cli.deals.watching import saved, watch
 
     if form != "table" or outputs or strict:
         option = "--output" if outputs else "--format" if form != "table" else "--strict"

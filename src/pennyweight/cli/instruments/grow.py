@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pennyweight.cli.plans import plan_command
+from pennyweight.cli.instruments.plans import plan_command
 from pennyweight.instruments.plans.plan_terms import GROW
 from pennyweight.instruments.plans.plans import grow
 

@@ -73,13 +73,13 @@ def command(
         )  # fmt: skip
 
     found = deliver(compute, form, outputs)
-    if not any(found.answers.values()):
+    if not any(one.answers for one in found.answers.values()):
         why: dict[str, list[str]] = {}
-        for scenario, item in found.outcomes.items():
+        for scenario, item in found.answers.items():
             why.setdefault(item.reason, []).append(found.labels.get(scenario, scenario))
         reasons = [f"{reason} ({', '.join(where)})" for reason, where in why.items()] if len(why) > 1 else list(why)
         said = f"No value of {name} makes '{found.so_that}' come true"
-        if any(item.always for item in found.outcomes.values()):
+        if any(item.always for item in found.answers.values()):
             said = f"'{found.so_that}' does not turn with {name}"
         raise NoAnswer(f"{said}: {'; '.join(reasons)}.")
 

@@ -1,0 +1,1 @@
+"""The commands about loans, bonds, flows, portfolios and rates, one module each."""
