@@ -10,7 +10,6 @@ from typing import Any
 from pydantic import BaseModel
 
 from pennyweight import Deal
-from pennyweight.deals.file.keys import DEAL_KEYS, SECTION_WORDS
 from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, OverrideShape, TimelineShape
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.parts import PARTS, RESERVED
@@ -45,7 +44,7 @@ def main() -> None:
 
 def generated() -> dict[Path, str]:
     """Every generated file with what it must say."""
-    deal = schema_of(DealShape, "A deal file of Pennyweight", DEAL_KEYS)
+    deal = schema_of(DealShape, "A deal file of Pennyweight")
     loan = schema_of(FileShape, "A loan file of Pennyweight", LOAN_KEYS)
     return {
         SCHEMAS / "deal.schema.json": json.dumps(deal, indent=1) + "\n",
@@ -70,9 +69,10 @@ def language() -> str:
     """The reference of the language."""
     parts = [HEAD]
     shapes: dict[str, type[BaseModel]] = {"timeline": TimelineShape, **SECTIONS}
-    for section, words in SECTION_WORDS.items():
+    for section in shapes:
+        words = DealShape.model_fields[section].description
         parts.append(f"### `[{section}]`\n\n{words}\n")
-        parts.append(_keys(section, keys_of(shapes[section])))
+        parts.append(_keys(shapes[section]))
         if section == "scenarios":
             parts.append(
                 "What a scenario may say of an input: " + ", ".join(f"`{k}`" for k in keys_of(OverrideShape)) + ".\n"
@@ -100,8 +100,8 @@ def language() -> str:
     return "\n".join(parts) + "\n"
 
 
-def _keys(section: str, keys: list[str]) -> str:
-    rows = [f"| `{key}` | {DEAL_KEYS.get(f'{section}.{key}') or DEAL_KEYS[key]} |" for key in keys]
+def _keys(shape: type[BaseModel]) -> str:
+    rows = [f"| `{field.alias or name}` | {field.description} |" for name, field in shape.model_fields.items()]
     return "\n".join(["| key | |", "|---|---|", *rows, ""])
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-__all__ = ["listed", "one_line", "spelled", "visible"]
+__all__ = ["listed", "one_line", "quoted", "spelled", "visible"]
 
 _LONGEST = 1_500
 _QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
@@ -75,3 +75,12 @@ def listed(words: Sequence[str], last: str = "and") -> str:
     'hull, crew and fare'
     """
     return f" {last} ".join(part for part in (", ".join(words[:-1]), *words[-1:]) if part)
+
+
+def quoted(words: Iterable[str], mark: str = '"') -> str:
+    """Return words of which one is to be chosen, each between marks.
+
+    >>> quoted(["start", "end"], "'")
+    "'start' or 'end'"
+    """
+    return listed([f"{mark}{word}{mark}" for word in words], "or")

@@ -12,8 +12,8 @@ __all__ = ["schema_of"]
 _SHORT = {"type": ["string", "number", "boolean"]}
 
 
-def schema_of(shape: type[BaseModel], title: str, described: Mapping[str, str]) -> dict[str, Any]:
-    """The JSON Schema of a shape; `described` says of each key what it is, "section.key" before "key".
+def schema_of(shape: type[BaseModel], title: str, described: Mapping[str, str] | None = None) -> dict[str, Any]:
+    """The JSON Schema of a shape; `described` says of each key what it is, where its shape does not.
 
     An entry that may be written as a bare value is allowed to be one.
     """
@@ -27,11 +27,11 @@ def schema_of(shape: type[BaseModel], title: str, described: Mapping[str, str]) 
             held = schema["properties"][name]["additionalProperties"]
             schema["properties"][name]["additionalProperties"] = {"anyOf": [_SHORT, held]}
     sections = {_ref(held): name for name, held in schema["properties"].items() if _ref(held)}
-    _describe(schema, "", described)
+    _describe(schema, "", described or {})
     for name, definition in definitions.items():
         if definition.get("additionalProperties") not in (None, False):
             definition["additionalProperties"] = True  # its other keys are names of the deal
-        _describe(definition, sections.get(name, ""), described)
+        _describe(definition, sections.get(name, ""), described or {})
         definition.pop("title", None)
     schema["definitions"] = dict(sorted(definitions.items()))
     plain: dict[str, Any] = _renamed(schema)

@@ -10,14 +10,20 @@ from typing import Any
 import click
 
 from pennyweight.cli.options import deliver, output_options, read_pairs, table_options
+from pennyweight.core.loans.repayment import REPAID
+from pennyweight.core.loans.rounding import ROUNDINGS
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.loans.books.events import EVENTS
+from pennyweight.instruments.loans.books.terms import BASIS
 from pennyweight.instruments.loans.files.event_files import EVENT_COLUMNS
+from pennyweight.plain_text import quoted
 from pennyweight.quantities.argument_checks import each_once
 from pennyweight.quantities.dates import read_date
 from pennyweight.report.forms.csv_form import as_csv
 
 __all__ = ["command"]
+
+MARK = "'"
 
 _TERMS = (
     ("--owed amount", "AMOUNT", "Set the amount lent; without it, the amount is worked out."),
@@ -28,17 +34,17 @@ _TERMS = (
     ("--per-year", "N", "Set the payments a year: a number, or month, quarter… (12)."),
     ("--compounding", "N", "Set how often the rate compounds, if not with each payment."),
     ("--paid", "WHEN", "Pay at the 'end' or the 'start' of each period (end)."),
-    ("--repaid", "HOW", "Repay by 'level payment', 'constant principal', 'interest only' or 'half every two weeks'."),
+    ("--repaid", "HOW", f"Repay by {quoted(REPAID, MARK)}."),
     ("--interest-only", "SPAN", "Pay interest only for this time at the beginning: years, or '18 months'."),
     ("--amortized-over", "YEARS", "Work out the payment over this many years, though the rest is due earlier."),
     ("--still-owed residual", "AMOUNT", "Leave this amount to be paid with the last payment."),
     ("--start", "DATE", "Set the day on which the loan is paid out."),
     ("--first-payment", "DATE", "Set the first due day."),
-    ("--day-count interest", "HOW", "Charge interest by 'equal periods', or by days: actual/365, actual/360, 30/360."),
+    ("--day-count interest", "HOW", f"Charge interest by 'equal periods', or by days: {', '.join(BASIS)}."),
     ("--fee-up-front", "AMOUNT", "Pay this fee at the start: an amount, or a share such as 1.5%."),
     ("--fee-added", "AMOUNT", "Add this fee to the amount owed."),
     ("--fee-each", "AMOUNT", "Pay this fee with each payment."),
-    ("--rounding", "HOW", "Round by 'half up', 'half even', 'payment up', or 'none' (half up)."),
+    ("--rounding", "HOW", f"Round by {quoted([*ROUNDINGS, 'none'], MARK)} (half up)."),
     ("--rate-moves", "WHAT", "Let a rate step change the 'payment' or the 'term' (payment)."),
     ("--extra-moves", "WHAT", "Let an extra payment change the 'term' or the 'payment' (term)."),
     ("--balance-moves", "WHAT", "Let a stated balance change the 'last payment', the 'payment' or the 'term'."),

@@ -1,4 +1,4 @@
-"""The shape of a deal file: which keys there are and what kind of value each takes; no meaning yet."""
+"""The shape of a deal file: which keys there are, what each is, and what kind of value it takes; no meaning yet."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ from typing import Annotated, Any, Literal, TypeAlias, get_args, get_origin
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
+from pennyweight.core.loans.repayment import REPAID
 from pennyweight.errors import InputError
+from pennyweight.plain_text import quoted
 from pennyweight.reading.toml_files import Source, keys_of, read_toml, shaped_in_part
 
 __all__ = [
@@ -35,6 +37,11 @@ Scalar: TypeAlias = int | float | str
 Moment: TypeAlias = int | str | dt.date
 
 
+def _said(words: str, default: Any = None, *, alias: str | None = None) -> Any:
+    """A key with what it is, in a sentence: for editors and for the reference of the language."""
+    return Field(default, description=words, alias=alias)
+
+
 def _as_table(key: str) -> BeforeValidator:
     return BeforeValidator(lambda given: given if isinstance(given, dict) else {key: given})
 
@@ -46,109 +53,127 @@ class _Shape(BaseModel):
 class TimelineShape(_Shape):
     """`[timeline]`"""
 
-    period: Literal["year", "quarter", "month"] = "year"
-    periods: int
-    start: dt.date | None = None
+    period: Literal["year", "quarter", "month"] = _said('"year", "quarter" or "month".', "year")
+    periods: int = _said(
+        "How many periods there are; period 0 is the day of the deal, 1 to periods are their ends.", ...
+    )
+    start: dt.date | None = _said("The day of period 0; it gives every period its date.")
 
 
 class InputShape(_Shape):
     """An input: one value, steps, or a column of a CSV file."""
 
-    value: Scalar | dt.date | None = None
-    steps: dict[str, Scalar] | None = None
-    file: str | None = None
-    column: str | None = None
-    sheet: str | None = None
-    choices: list[str] | None = None
-    unit: str | None = None
-    label: str | None = None
-    note: str | None = None
-    low: Scalar | dt.date | None = None
-    high: Scalar | dt.date | None = None
-    whole: bool = False
-    fixed: bool = False
+    value: Scalar | dt.date | None = _said(
+        "The value: a number, an amount such as 430k, a percentage, a date, or one of the choices."
+    )
+    steps: dict[str, Scalar] | None = _said("A value that changes: from which period (or year, or day) on it is what.")
+    file: str | None = _said("A CSV, a workbook (.xlsx) or a Parquet file beside the deal.")
+    column: str | None = _said("The column of that file.")
+    sheet: str | None = _said("The sheet of a workbook; left out, the first.")
+    choices: list[str] | None = _said("The words it takes one of.")
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
+    low: Scalar | dt.date | None = _said("The low end of what is likely.")
+    high: Scalar | dt.date | None = _said("The high end of what is likely.")
+    whole: bool = _said("Whether only whole values make sense.", False)
+    fixed: bool = _said("A fact, an age or a switch: never varied by turning points.", False)
 
 
 class LineShape(_Shape):
     """A line: an amount in a period."""
 
-    formula: Scalar
-    at: Moment | None = None
-    from_: Moment | None = Field(None, alias="from")
-    to: Moment | None = None
-    every: int | str | None = None
-    set: dict[str, Scalar] | None = None
-    group: str | None = None
-    label: str | None = None
-    unit: str | None = None
-    note: str | None = None
+    formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    at: Moment | None = _said("The one period in which it happens: a number, 'end', 'year 3', a date, an input.")
+    from_: Moment | None = _said("The first period in which it runs.", alias="from")
+    to: Moment | None = _said("The last period in which it runs.")
+    every: int | str | None = _said("How many periods lie between one time and the next.")
+    set: dict[str, Scalar] | None = _said("What stands instead in single periods or years.")
+    group: str | None = _said("The heading it stands under.")
+    label: str | None = _said("How it is called when shown.")
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class LevelShape(_Shape):
     """A level: what stands at the end of a period."""
 
-    formula: Scalar
-    start: Scalar | None = None
-    set: dict[str, Scalar] | None = None
-    group: str | None = None
-    label: str | None = None
-    unit: str | None = None
-    note: str | None = None
+    formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    start: Scalar | None = _said("Its value in period 0.")
+    set: dict[str, Scalar] | None = _said("What stands instead in single periods or years.")
+    group: str | None = _said("The heading it stands under.")
+    label: str | None = _said("How it is called when shown.")
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class MeasureShape(_Shape):
     """A measure or a value: one figure."""
 
-    formula: Scalar
-    label: str | None = None
-    unit: str | None = None
-    undefined: str | None = None
-    note: str | None = None
+    formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    label: str | None = _said("How it is called when shown.")
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    undefined: str | None = _said("What to say when the figure is undefined.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class LoanShape(_Shape):
     """A loan; every term may be a formula, or a number that can then be varied."""
 
-    amount: Scalar
-    rate: Scalar
-    years: Scalar | None = None
-    months: Scalar | None = None
-    payment: Scalar | None = None
-    paid_out: Moment = 0
-    advances: dict[str, Scalar] | None = None
-    payments_made: Scalar | None = None
-    balloon: Scalar | None = None
-    per_year: int | str = 12
-    repaid: str = "level payment"
-    interest_only: Scalar | None = None
-    amortized_over: Scalar | None = None
-    residual: Scalar | None = None
-    rate_steps: dict[str, Scalar] = {}
-    extra: Scalar | None = None
-    to_the_cent: bool = False
-    label: str | None = None
-    note: str | None = None
+    amount: Scalar = _said("What is lent; for a loan taken over what was lent.", ...)
+    rate: Scalar = _said("The yearly rate, quoted.", ...)
+    years: Scalar | None = _said("The term in years.")
+    months: Scalar | None = _said("The term in months.")
+    payment: Scalar | None = _said("The payment, instead of a term.")
+    paid_out: Moment = _said("The period in which it is paid out.", 0)
+    advances: dict[str, Scalar] | None = _said(
+        "The stages in which it is drawn: the period of each and its share of the amount."
+    )
+    payments_made: Scalar | None = _said(
+        "How many payments were made before; the loan comes in at what is owed after them."
+    )
+    balloon: Scalar | None = _said('After how many years the rest falls due, or "never".')
+    per_year: int | str = _said("How many payments a year.", 12)
+    repaid: str = _said(f"{quoted(way for way, one in REPAID.items() if one.in_deals)}.", "level payment")
+    interest_only: Scalar | None = _said("The years in which only interest is paid.")
+    amortized_over: Scalar | None = _said("The years the payment is worked out over, when they are more than the term.")
+    residual: Scalar | None = _said("What is left to be paid at the end of the term.")
+    rate_steps: dict[str, Scalar] = _said("From which period on which rate holds.", {})
+    extra: Scalar | None = _said("What is paid on top at the end of each period.")
+    to_the_cent: bool = _said("Whether it is kept in whole cents, as a lender's books are.", False)
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class GoalShape(_Shape):
     """A goal on a measure."""
 
-    at_least: Scalar | None = None
-    at_most: Scalar | None = None
-    nearly: Scalar | None = None
-    undefined: Literal["met"] | None = None
+    at_least: Scalar | None = _said("The least the figure must be.")
+    at_most: Scalar | None = _said("The most the figure may be.")
+    nearly: Scalar | None = _said("How far it may miss and still nearly be met.")
+    undefined: Literal["met"] | None = _said('"met" when an undefined figure meets the goal.')
 
 
 class OverrideShape(_Shape):
     """What a scenario does to an input."""
 
-    value: Scalar | dt.date | None = None
-    scale: Scalar | None = None
-    shift: Scalar | None = None
-    steps: dict[str, Scalar] | None = None
-    file: str | None = None
-    column: str | None = None
-    sheet: str | None = None
+    value: Scalar | dt.date | None = _said(
+        "The value: a number, an amount such as 430k, a percentage, a date, or one of the choices."
+    )
+    scale: Scalar | None = _said("Times what it was.")
+    shift: Scalar | None = _said("More than it was.")
+    steps: dict[str, Scalar] | None = _said("A value that changes: from which period (or year, or day) on it is what.")
+    file: str | None = _said("A CSV, a workbook (.xlsx) or a Parquet file beside the deal.")
+    column: str | None = _said("The column of that file.")
+    sheet: str | None = _said("The sheet of a workbook; left out, the first.")
 
 
 class ScenarioShape(_Shape):
@@ -156,89 +181,125 @@ class ScenarioShape(_Shape):
 
     model_config = ConfigDict(extra="allow", strict=True, frozen=True)
     __pydantic_extra__: dict[str, Annotated[OverrideShape, _as_table("value")] | dict[str, Any]]
-    label: str | None = None
-    note: str | None = None
-    based_on: str | list[str] | None = None
-    all_inputs: Literal["low", "high", "worst", "best"] | None = None
-    judged_by: str | None = None
-    undo: list[str] | None = None
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
+    based_on: str | list[str] | None = _said("The scenario, or a list of them, that this one builds on.")
+    all_inputs: Literal["low", "high", "worst", "best"] | None = _said(
+        'Every range at its "low" or "high" end, or at the end that hurts ("worst") or helps ("best").'
+    )
+    judged_by: str | None = _said("The figure that worst and best are judged by; left out, the first goal.")
+    undo: list[str] | None = _said('The exceptions of lines to switch off, such as ["contribution.set"].')
 
 
 class QuestionShape(_Shape):
     """What to find, asked on every weighing; the answer is a figure with a name."""
 
-    find: str
-    so_that: str | None = None
-    most: str | None = None
-    least: str | None = None
-    between: list[Scalar | dt.date] | None = None
-    pick: Literal["largest", "smallest"] | None = None
-    label: str | None = None
-    note: str | None = None
+    find: str = _said("The input whose value is looked for.", ...)
+    so_that: str | None = _said("The condition that must come true; left out, that the deal pays off.")
+    most: str | None = _said("The figure to make largest.")
+    least: str | None = _said("The figure to make smallest.")
+    between: list[Scalar | dt.date] | None = _said("Where to look, [low, high].")
+    pick: Literal["largest", "smallest"] | None = _said('Of several answers the "largest" or the "smallest".')
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class AxisShape(_Shape):
     """What a table goes by: a name of its own or an input, and its values."""
 
-    values: list[Scalar | dt.date] | str
-    unit: str | None = None
-    label: str | None = None
+    values: list[Scalar | dt.date] | str = _said("One value each, worked out of inputs and of one another.", ...)
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    label: str | None = _said("How it is called when shown.")
 
 
 class TableShape(_Shape):
     """The same figures for several values of one name, or of two."""
 
-    by: dict[str, Annotated[AxisShape, _as_table("values")]]
-    columns: dict[str, Annotated[MeasureShape, _as_table("formula")]]
-    label: str | None = None
-    note: str | None = None
+    by: dict[str, Annotated[AxisShape, _as_table("values")]] = _said(
+        "What the table goes by: a name of its own, or an input, and its values.", ...
+    )
+    columns: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said("The columns: a formula each.", ...)
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class CheckShape(_Shape):
     """A check of the deal's own: a condition, and what it says."""
 
-    formula: Scalar
-    label: str | None = None
-    note: str | None = None
+    formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class ChartShape(_Shape):
     """What to draw."""
 
-    lines: list[str]
-    as_: Literal["lines", "area", "bars"] = Field("lines", alias="as")
-    by: Literal["period", "year"] | None = None
-    from_: Moment | None = Field(None, alias="from")
-    to: Moment | None = None
-    target: Scalar | None = None
-    mark: str | None = None
-    label: str | None = None
-    note: str | None = None
+    lines: list[str] = _said("The lines, levels or the table to draw.", ...)
+    as_: Literal["lines", "area", "bars"] = _said('"lines", "area" or "bars".', "lines", alias="as")
+    by: Literal["period", "year"] | None = _said('"period" or "year".')
+    from_: Moment | None = _said("The first period that is drawn.", alias="from")
+    to: Moment | None = _said("The last period that is drawn.")
+    target: Scalar | None = _said("A figure to draw a line at.")
+    mark: str | None = _said("A question whose answer is marked.")
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
 
 
 class DealShape(_Shape):
     """A whole deal file."""
 
-    format: Literal[1] = 1
-    deal: str
-    currency: str = ""
-    locale: str = "en"
-    note: str | None = None
-    timeline: TimelineShape = TimelineShape(periods=10)
-    inputs: dict[str, Annotated[InputShape, _as_table("value")]] = {}
-    values: dict[str, Annotated[MeasureShape, _as_table("formula")]] = {}
-    loans: dict[str, LoanShape] = {}
-    money_in: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
-    money_out: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
-    lines: dict[str, Annotated[LineShape, _as_table("formula")]] = {}
-    levels: dict[str, Annotated[LevelShape, _as_table("formula")]] = {}
-    measures: dict[str, Annotated[MeasureShape, _as_table("formula")]] = {}
-    goals: dict[str, GoalShape] = {}
-    scenarios: dict[str, ScenarioShape] = {}
-    questions: dict[str, QuestionShape] = {}
-    tables: dict[str, TableShape] = {}
-    checks: dict[str, Annotated[CheckShape, _as_table("formula")]] = {}
-    charts: dict[str, ChartShape] = {}
+    format: Literal[1] = _said("1; written by us, assumed when absent.", 1)
+    deal: str = _said("The title of the deal.", ...)
+    currency: str = _said("Three letters, such as EUR.", "")
+    locale: str = _said("How numbers are shown, such as en or de_DE.", "en")
+    note: str | None = _said("A remark, for whoever reads the file.")
+    timeline: TimelineShape = _said("How long the deal runs, and in which steps.", TimelineShape(periods=10))
+    inputs: dict[str, Annotated[InputShape, _as_table("value")]] = _said(
+        "What is assumed: one value, steps over time, a column of a CSV file, a date, or one of several words.", {}
+    )
+    values: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said(
+        "One value each, worked out of inputs and of one another.", {}
+    )
+    loans: dict[str, LoanShape] = _said(
+        "Loans; formulas can name bank.drawn, .payment, .interest, .principal, .extra, .balance and .flow, "
+        "and loans.payment and so on over all of them.",
+        {},
+    )
+    money_in: dict[str, Annotated[LineShape, _as_table("formula")]] = _said(
+        "Amounts that come in, all positive; together they make money_in.", {}
+    )
+    money_out: dict[str, Annotated[LineShape, _as_table("formula")]] = _said(
+        "Amounts that go out, positive too; together they make money_out.", {}
+    )
+    lines: dict[str, Annotated[LineShape, _as_table("formula")]] = _said(
+        "Other amounts in a period: subtotals, somebody else's share; any sign.", {}
+    )
+    levels: dict[str, Annotated[LevelShape, _as_table("formula")]] = _said(
+        "What stands at the end of a period; never added up.", {}
+    )
+    measures: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said(
+        "One value each: the figures of the deal.", {}
+    )
+    goals: dict[str, GoalShape] = _said(
+        "What must come true: the deal pays off when every goal is met. Each bears the name of a measure, "
+        "value or question.",
+        {},
+    )
+    scenarios: dict[str, ScenarioShape] = _said(
+        'The same deal with other inputs; every other key is an input: its value, "low", "high", or '
+        "{ scale = 0.85 }, { shift = 500 }.",
+        {},
+    )
+    questions: dict[str, QuestionShape] = _said(
+        "What to find on every weighing. The answer is a figure with a name.", {}
+    )
+    tables: dict[str, TableShape] = _said("The same figures for several values of one name, or of two.", {})
+    checks: dict[str, Annotated[CheckShape, _as_table("formula")]] = _said(
+        "Conditions the deal itself wants to hold, in every period when they have a value for each.", {}
+    )
+    charts: dict[str, ChartShape] = _said("What to draw; without it the page chooses what the deal is about.", {})
 
 
 def _shape_inside(annotation: Any) -> type[BaseModel]:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from pennyweight.core.loans.repayment import REPAID
+from pennyweight.core.loans.rounding import ROUNDINGS
+from pennyweight.plain_text import quoted
+
 __all__ = ["LOAN_KEYS"]
 
 LOAN_KEYS = {
@@ -19,7 +23,7 @@ LOAN_KEYS = {
     "per_year": "How many payments a year, or a word such as month.",
     "compounding": "How often a year the rate compounds, where it is not as often as is paid.",
     "paid": '"end" or "start" of each period.',
-    "repaid": '"level payment", "constant principal", "interest only" or "half every two weeks".',
+    "repaid": f"{quoted(REPAID)}.",
     "interest_only": 'The time in which only interest is paid: years, or "18 months".',
     "amortized_over": "The years the payment is worked out over, when they are more than the term.",
     "residual": "What is left to be paid at the end of the term.",
@@ -29,7 +33,7 @@ LOAN_KEYS = {
     "fee_up_front": 'Paid at the start: an amount, or a share such as "1.5%".',
     "fee_added": "Added to what is owed.",
     "fee_each": "Paid with every payment.",
-    "rounding": '"half up", "half even", "payment up" or "none".',
+    "rounding": f"{quoted([*ROUNDINGS, 'none'])}.",
     "rate_moves": 'What a new rate moves: the "payment" or the "term".',
     "extra_moves": 'What an extra payment moves: the "term" or the "payment".',
     "holiday_moves": 'What a holiday moves: the "payment" or the "term".',
