@@ -43,7 +43,7 @@ def main() -> None:
     SHOTS.mkdir(exist_ok=True)
     taxi = Deal.read(STARTERS / "taxi" / "taxi.toml")
     weighing = taxi.weigh()
-    varied = taxi.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show=["npv"])
+    varied = taxi.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show="npv")
     flows = CashFlows.from_csv(STARTERS / "flows" / "boatyard.csv", currency="EUR").report("7%")
 
     terminal("weigh", ("pennyweight weigh taxi.toml", weighing.document()))

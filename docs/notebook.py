@@ -7,13 +7,12 @@
 # %%
 """The water-taxi of Larkmere weighed, compared and drawn, cell by cell."""
 
-from importlib.resources import files
 
 from matplotlib.figure import Figure
 
 from pennyweight import CashFlows, Deal, Loan
 
-deal = Deal.read(str(files("pennyweight.starters") / "taxi/taxi.toml"))
+deal = Deal.starter("taxi")
 weighing = deal.weigh()
 weighing  # the page, with its chart  # noqa: B018
 
@@ -29,7 +28,7 @@ print(figures.loc[["npv", "irr"]])
 made = Figure(figsize=(12, 4.5))
 left, right = made.subplots(1, 2)
 weighing.plot(left)
-deal.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show=["npv"]).plot(right)
+deal.vary({"hull": "380k..500k/7", "hurdle": "6%..14%:2%"}, show="npv").plot(right)
 
 # %% Flows and a loan show themselves as well
 flows = CashFlows([-1000, 300, 420, 680], period="year")

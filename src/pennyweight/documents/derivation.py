@@ -67,8 +67,9 @@ def added(values: Iterable[float], put: Callable[[float], str]) -> str:
     >>> added([5.0, -3.0], in_full), added([-3.0], in_full)
     ('5.00 - 3.00', '-3.00')
     """
-    told = "".join(f" {'-' if value < 0 else '+'} {put(abs(value))}" for value in values).strip()
-    return told.removeprefix("+ ") if told.startswith("+") else told.replace("- ", "-", 1) or "0"
+    first, *others = [*values] or [0.0]
+    rest = "".join(f" {'-' if value < 0 else '+'} {put(abs(value))}" for value in others)
+    return f"{'-' if first < 0 else ''}{put(abs(first))}{rest}"
 
 
 def bracketed(number: str) -> str:

@@ -141,10 +141,10 @@ def _bare_word(message: str, text: str) -> str:
     line = text.split("\n")[number - 1] if number <= text.count("\n") + 1 else ""
     begins = max(line.rfind(mark, 0, column) for mark in "=,[{") + 1  # a number is read before its % is met
     word = _WORD.match(line, begins + len(line[begins:]) - len(line[begins:].lstrip()))
-    said = word[0].strip() if word else ""
-    if said.startswith(("[", "{")) or not re.search("[A-Za-z%]", said) or len(said) > 60 or said in ("true", "false"):
+    bare = word[0].strip() if word else ""
+    if bare.startswith(("[", "{")) or not re.search("[A-Za-z%]", bare) or len(bare) > 60 or bare in ("true", "false"):
         return ""
-    return f'line {number}: {said} stands without quotes; write "{said}".'
+    return f'line {number}: {bare} stands without quotes; write "{bare}".'
 
 
 def _toml_error(error: Exception) -> str:

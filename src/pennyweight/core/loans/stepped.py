@@ -190,16 +190,11 @@ class Ledger:
 
     def _pay_alike(self, times: int) -> None:
         """The same payments in all cases: where nothing is owed, nothing is paid, so no case needs telling apart."""
-        balance, payment = self.balance, self.payment
+        balance = self.balance
         least = float(np.min(np.where(balance != 0, self.left, np.inf)))
         for k in range(times):
-            interest = balance * self.rate
-            if self.units is not None:
-                interest = np.floor(interest + 0.5 + HAIR)
+            interest, due = self._due(balance)
             owed = balance + interest
-            due = payment if self.shape == "level" else interest
-            if self.shape == "principal":
-                due = payment + interest
             paid = np.minimum(due, owed)
             if least - k <= 1:
                 paid = np.where(self.left - k <= 1, owed, paid)
@@ -207,14 +202,18 @@ class Ledger:
             self.paid, self.interest = self.paid + paid, self.interest + interest
         self.balance, self.left, self.spread = balance, self.left - times, self.spread - times
 
-    def _pay_once(self, owing: Bools) -> None:
-        interest = self.balance * self.rate
+    def _due(self, balance: Floats) -> tuple[Floats, Floats]:
+        """The interest of a payment on a balance, and what is due of both."""
+        interest = balance * self.rate
         if self.units is not None:
             interest = np.floor(interest + 0.5 + HAIR)
+        if self.shape == "interest":
+            return interest, interest
+        return interest, self.payment + interest if self.shape == "principal" else self.payment
+
+    def _pay_once(self, owing: Bools) -> None:
+        interest, due = self._due(self.balance)
         owed = self.balance + interest
-        due = interest if self.shape == "interest" else self.payment
-        if self.shape == "principal":
-            due = self.payment + interest
         alone = self.only > 0
         if alone.any():
             due = np.where(alone, interest, due)

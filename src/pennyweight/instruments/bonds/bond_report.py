@@ -130,12 +130,17 @@ class BondReport(Shown):
     @property
     def formula(self) -> str:
         """The dirty price's formula in symbols."""
+        return f"dirty = {self.price_formula}"
+
+    @property
+    def price_formula(self) -> str:
+        """What the dirty price is, in symbols."""
         if self.bond.perpetual:
             odd = " + (first coupon - coupon) × (1 + i)^-w" if self._odd_first else ""
-            return f"dirty = coupon × (1 + i)^(1 - w) / i{odd}"
+            return f"coupon × (1 + i)^(1 - w) / i{odd}"
         if self.first == "simple":
-            return "dirty = sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
-        return "dirty = sum of payment / (1 + i)^t, t periods from settlement, w for the next"
+            return "sum of payment / ((1 + f i) (1 + i)^(t - f)), f the broken part of the next t"
+        return "sum of payment / (1 + i)^t, t periods from settlement, w for the next"
 
     @property
     def _odd_first(self) -> bool:

@@ -91,15 +91,15 @@ class BondDerivations:
         return Derivation(self.money(value), how, told)
 
     def dirty(self) -> Derivation:
-        value, formula = self.money(self.report.dirty), self.report.formula
+        value, formula = self.money(self.report.dirty), self.report.price_formula
         if self.bond.perpetual:
             level, wait, i = self.bond.yearly_coupon / self.bond.often, self.left.wait, digits(self.i)
             told = f"{digits(level)} × (1 + {i})^{digits(1 - wait)} / {i}"
             first = float(self.left.coupons[0])
             if abs(first - level) > 1e-12:
                 told += f" + ({digits(first)} - {digits(level)}) × (1 + {i})^-{digits(wait)}"
-            return Derivation(value, formula.removeprefix("dirty = "), told)
-        return Derivation(value, f"{formula.removeprefix('dirty = ')}; the table has them all", self.added(self.worths))
+            return Derivation(value, formula, told)
+        return Derivation(value, f"{formula}; the table has them all", self.added(self.worths))
 
     def modified(self) -> Derivation:
         """By the weighted time to the payments, where every period compounds."""
