@@ -7,7 +7,6 @@
 # %%
 """The water-taxi of Larkmere weighed, compared and drawn, cell by cell."""
 
-
 from matplotlib.figure import Figure
 
 from pennyweight import CashFlows, Deal, Loan
@@ -22,7 +21,7 @@ print(nearest.input, nearest.turns_at)
 
 # %% Scenarios side by side, as a frame of pandas
 figures = deal.compare().frame
-print(figures.loc[["npv", "irr"]])
+print(figures[["npv", "irr"]])
 
 # %% Two charts on one figure
 made = Figure(figsize=(12, 4.5))

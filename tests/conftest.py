@@ -1,4 +1,4 @@
-"""Every run tries the same examples, so that green today is green tomorrow; `make thorough` looks further."""
+"""Every run tries the same examples, so that green today is green tomorrow; `make whole` and `make thorough` look further."""
 
 from __future__ import annotations
 
@@ -12,11 +12,11 @@ settings.load_profile("the same every time")
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """`--thorough` for every generator at ten times its size."""
-    parser.addoption("--thorough", action="store_true", help="every generator at ten times its size")
+    """`--tests` says how much of everything is tried, see `tests/sizes.py`."""
+    parser.addoption("--tests", default="sample", choices=["sample", "whole", "thorough"], help="how much is tried")
 
 
 def pytest_configure(config: pytest.Config) -> None:
     """The sizes are read when test modules are imported (`tests.sizes`)."""
-    if config.getoption("--thorough"):
-        os.environ["PENNYWEIGHT_THOROUGH"] = "1"
+    if config.getoption("--tests") != "sample":
+        os.environ["PENNYWEIGHT_TESTS"] = config.getoption("--tests")

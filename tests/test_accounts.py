@@ -16,7 +16,7 @@ def test_each_account_has_the_rate_it_has_alone() -> None:
     """Openings, deposits, withdrawals and closings at random; the exact method and bisection as oracles."""
     generator = np.random.default_rng(8)
     accounts = []
-    for _ in range(cases(200)):
+    for _ in range(cases(100)):
         n = int(generator.integers(2, 40))
         times = np.sort(generator.uniform(0, 9, n))
         times -= times[0]

@@ -68,7 +68,7 @@ def test_short_and_long_first_periods() -> None:
     coupon=st.integers(1, 1500), rate=st.integers(-100, 3000), per_year=st.sampled_from([1, 2, 4, 12]),
     day=st.dates(dt.date(2026, 1, 1), dt.date(2040, 12, 1)), simple=st.booleans(),
 )  # fmt: skip
-@settings(max_examples=cases(80))
+@settings(max_examples=cases(40))
 def test_price_and_yield_are_each_others_inverse(
     coupon: int, rate: int, per_year: int, day: dt.date, simple: bool
 ) -> None:

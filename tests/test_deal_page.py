@@ -36,7 +36,7 @@ def house() -> Deal:
     return Deal.read(HOUSE)
 
 
-@pytest.mark.parametrize("seed", range(cases(12)))
+@pytest.mark.parametrize("seed", range(cases(6)))
 def test_the_house_is_what_plain_python_makes_of_it(house: Deal, seed: int) -> None:
     """Month by month by hand, with other inputs each time; choices, terms and years among them."""
     generator = np.random.default_rng(seed)
@@ -115,8 +115,8 @@ def test_a_comparison_tells_differences_and_the_best() -> None:
     assert list(both.weighings) == ["base", "dear_hull", "more_quays"]
     base, dear = (both.weighings[name].measures["npv"].value for name in ("base", "dear_hull"))
     assert both.differences["dear_hull"]["npv"] == pytest.approx(dear - base)
-    assert both.frame.loc["npv", "dear_hull less base"] == pytest.approx(dear - base)
-    assert both.frame.loc["top_price", "base"] == pytest.approx(537_185.75, abs=0.01)
+    assert both.frame.loc["dear_hull less base", "npv"] == pytest.approx(dear - base)
+    assert both.frame.loc["base", "top_price"] == pytest.approx(537_185.75, abs=0.01)
     text = str(both)
     assert "▼ 45,611.94" in text
     assert "▲ 127,340.49" in text
@@ -179,7 +179,7 @@ def test_what_is_generated_is_what_the_code_says() -> None:
 
 
 @given(st.integers(0, 10**6))
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_each_row_by_itself_has_the_rate_of_the_exact_method(seed: int) -> None:
     """Rows of every kind: one change of sign, many, idle ends, none; NaN where the exact method finds none or several."""
     generator = np.random.default_rng(seed)

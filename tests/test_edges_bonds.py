@@ -9,7 +9,7 @@ import pytest
 
 from pennyweight import Bond, InputError, actual_actual_icma, days_between, year_fraction
 from pennyweight.core.daycount import DAY_COUNTS
-from tests.sizes import THOROUGH
+from tests.sizes import THOROUGH, WHOLE, some
 
 ICMA = "actual/actual ICMA"
 
@@ -31,14 +31,14 @@ def month_ends() -> list[tuple[str, bool]]:
 @pytest.mark.parametrize("per_year", [1, 2, 4, 12])
 def test_a_bond_priced_at_its_coupon_on_a_coupon_day_is_100(per_year: int) -> None:
     """Whatever the day it is due and however days are counted; the parts gone by and to come add up to one."""
-    for number, (due, at_end) in enumerate(month_ends()):
+    for number, (due, at_end) in some(list(enumerate(month_ends())), 2):
         day_count = [ICMA, *DAY_COUNTS][number % 7]
         bond = Bond("6%", due, per_year=per_year, day_count=day_count, end_of_month=at_end)
         dates = bond.coupons("2025-01-10").dates
         for day in dates[: -1 : max(len(dates) // 3, 1)]:
             assert bond.price("6%", day) == pytest.approx(100, abs=1e-10), (due, day_count, day)
         coupon = 6 / per_year
-        step = 1 if THOROUGH else 11 if per_year > 1 else 37
+        step = 1 if THOROUGH else (11 if per_year > 1 else 37) * (1 if WHOLE else 16)
         for day in np.arange(dates[0], dates[1], step):
             part, wait = bond.accrued(day) / coupon, bond.coupons(day).wait
             assert 0 <= wait <= 1

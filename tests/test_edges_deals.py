@@ -23,7 +23,7 @@ KILN = {
 
 
 @given(st.lists(st.floats(0.001, 5_000), min_size=1, max_size=5, unique=True))
-@settings(max_examples=cases(40))
+@settings(max_examples=cases(20))
 def test_each_scenario_widens_its_own_search(scales: list[float]) -> None:
     """The same answers whichever scenarios are asked together, and the ones the annuity gives."""
     scenarios = {f"s{k}": {"sales": {"scale": scale}} for k, scale in enumerate(scales)}
@@ -33,7 +33,7 @@ def test_each_scenario_widens_its_own_search(scales: list[float]) -> None:
     for name, scale in zip(made.scenarios, [1.0, *scales], strict=True):
         assert made.find("price", "npv == 0", scenarios=[name]).answers[name].values == together[name].values
         if scale * 3_000 * factor <= 4_000_000:  # a hundred times four times the base is looked through
-            assert together[name] == pytest.approx([3_000 * scale * factor], rel=1e-9)
+            assert together[name].values == pytest.approx([3_000 * scale * factor], rel=1e-9)
 
 
 @pytest.mark.parametrize(
@@ -59,7 +59,7 @@ def test_the_larger_of_nothing_and_money_is_money() -> None:
 
 
 @given(st.integers(1, 10**12), st.booleans())
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_whole_inputs_of_any_size(turn: int, above: bool) -> None:
     """The boundary is found to the unit, on the side that holds."""
     formula = "1 if n >= turn else 0" if above else "1 if n <= turn else 0"

@@ -35,7 +35,7 @@ D = Decimal
     st.integers(5_000, 900_000), st.integers(0, 12_000), st.integers(1, 30), st.integers(1, 359),
     st.sampled_from(["2020-01-31", "2020-02-29", "2021-03-15", "2019-11-30", "2020-12-01"]), st.integers(0, 27),
 )  # fmt: skip
-@settings(max_examples=cases(120))
+@settings(max_examples=cases(60))
 def test_a_takeover_told_as_the_loan_was_made_has_no_contradiction(
     amount: int, rate: int, years: int, made: int, first: str, later: int
 ) -> None:

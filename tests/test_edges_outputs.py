@@ -225,7 +225,7 @@ def test_the_bare_command_is_its_help(capsys: pytest.CaptureFixture[str]) -> Non
 
 
 @given(st.integers(0, 9 * 10**15), st.sampled_from(["EUR", "JPY", "KWD"]))
-@settings(max_examples=cases(150))
+@settings(max_examples=cases(75))
 def test_amounts_are_shown_as_the_double_is(units: int, currency: str) -> None:
     """Half away from zero of the shortest decimal of the double, up to 9e13, in every currency's decimals."""
     style = Style(currency)

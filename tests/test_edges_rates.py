@@ -44,7 +44,7 @@ def test_a_zero_at_an_end_of_dated_flows() -> None:
     st.lists(st.tuples(st.integers(0, 9), st.integers(1, 3_000)), min_size=1, max_size=6),
     st.integers(0, 400),
 )
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_zero_flows_change_no_rate(amounts: list[int], zeros: list[tuple[int, int]], ends: int) -> None:
     """Put in before, between and after, dated and by periods, alone and in a batch."""
     row = np.array(amounts, dtype=np.float64)
@@ -66,7 +66,7 @@ def test_zero_flows_change_no_account() -> None:
     amounts: list[float] = []
     times: list[float] = []
     offsets: list[int] = []
-    for _ in range(cases(40)):
+    for _ in range(cases(20)):
         offsets.append(len(amounts))
         count = int(rng.integers(2, 9))
         own = [-1000.0, *rng.normal(0, 80, count), 1300.0]
@@ -107,7 +107,7 @@ def decimal_roots(flows: list[float]) -> list[Decimal]:
 
 
 @given(st.floats(-0.5, 3.0), st.floats(-6.4, -1.0), st.floats(1.0, 1e6))
-@settings(max_examples=cases(120))
+@settings(max_examples=cases(60))
 def test_two_rates_side_by_side_are_right_to_nine_digits(first: float, apart: float, size: float) -> None:
     """In sixty digits from the flows as doubles hold them; closer than the flows' own rounding they touch."""
     low, high = Fraction(first), Fraction(first) + Fraction(10**apart)
@@ -130,7 +130,7 @@ def test_a_double_rate_touches() -> None:
 def test_rows_that_change_sign_often_have_the_same_rates_both_ways(monkeypatch: pytest.MonkeyPatch) -> None:
     """By intervals, and by Rolle's theorem; a sum of zero included."""
     rng = np.random.default_rng(9)
-    for trial in range(cases(40)):
+    for trial in range(cases(20)):
         n = int(rng.integers(30, 60))
         times = np.sort(rng.choice(4_000, n, replace=False)) / 365.0
         flows = np.round(rng.normal(0, 100, n))
@@ -225,7 +225,7 @@ def test_a_batch_says_why_a_row_has_no_rate() -> None:
 
 
 @given(st.floats(0.0001, 0.9), st.sampled_from(list(FREQUENCIES)))
-@settings(max_examples=cases(40))
+@settings(max_examples=cases(20))
 def test_interest_in_advance(discount: float, word: str) -> None:
     """A discount d leaves 1 - d/m of what is due after a period: the effective rate is (1 - d/m) ** -m - 1."""
     m = FREQUENCIES[word]

@@ -17,7 +17,7 @@ amounts = st.lists(st.integers(-100_000, 100_000), min_size=2, max_size=30)
 
 
 @given(amounts, st.integers(-90, 300))
-@settings(max_examples=cases(200))
+@settings(max_examples=cases(100))
 def test_npv_agrees_with_sixty_digits(row: list[int], percent: int) -> None:
     rate = percent / 100
     expected = decimal_npv(row, f"{percent}e-2")
@@ -36,7 +36,7 @@ def test_npv_broadcasts_rates_over_rows() -> None:
 
 
 @given(st.lists(st.integers(-2000, 2000), min_size=2, max_size=20))
-@settings(max_examples=cases(300))
+@settings(max_examples=cases(150))
 def test_payback_is_where_the_running_total_stays_up(tenths: list[int]) -> None:
     """Tenths are exact in fractions and not in binary, so rounding must not decide."""
     row = [value / 10 for value in tenths]
@@ -112,7 +112,7 @@ def test_equivalent_annual_is_worth_the_same() -> None:
 
 @pytest.mark.parametrize("per_year", [1, 2, 4, 12, 52, 365, float("inf")])
 @given(rate=st.floats(-0.6, 2.0))
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_quoted_and_effective_turn_into_each_other(per_year: float, rate: float) -> None:
     quoted = float(rate_forms.nominal_rate(rate, per_year))
     assert float(rate_forms.effective_rate(quoted, per_year)) == pytest.approx(rate, abs=1e-12)

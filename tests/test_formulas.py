@@ -33,7 +33,7 @@ formulas = st.recursive(
 
 
 @given(st.lists(formulas, min_size=1, max_size=6))
-@settings(max_examples=cases(80))
+@settings(max_examples=cases(40))
 def test_arithmetic_is_pythons_and_the_same_in_a_batch(texts: list[str]) -> None:
     """Python's evaluation of the same text is the oracle; cases side by side give what one case gives."""
     made = deal({f"m{k}": text for k, text in enumerate(texts)}, inputs=dict(NAMES), lines={"x": "1"})
@@ -53,7 +53,7 @@ def test_arithmetic_is_pythons_and_the_same_in_a_batch(texts: list[str]) -> None
 
 
 @given(formulas)
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_a_shown_formula_reads_back_as_itself(text: str) -> None:
     node = parse(text, where="x")
     assert parse(show(node), where="x") == node
@@ -152,7 +152,7 @@ WRITTEN = st.recursive(
 
 @few_refused
 @given(WRITTEN)
-@settings(max_examples=cases(250))
+@settings(max_examples=cases(125))
 def test_a_formula_is_shown_as_it_is_read(text: str) -> None:
     """What a formula shows of itself is read as the same formula."""
     try:
@@ -165,7 +165,7 @@ def test_a_formula_is_shown_as_it_is_read(text: str) -> None:
 
 
 @given(st.text(max_size=60))
-@settings(max_examples=cases(150))
+@settings(max_examples=cases(75))
 def test_any_text_is_parsed_or_refused_in_a_sentence(text: str) -> None:
     try:
         node = parse(text, where="x")

@@ -17,7 +17,7 @@ whole_flows = st.lists(st.integers(-50, 50), min_size=2, max_size=14).filter(lam
 
 
 @given(whole_flows)
-@settings(max_examples=cases(200))
+@settings(max_examples=cases(100))
 def test_every_root_is_found_and_none_invented(row: list[int]) -> None:
     """As many distinct rates above -100 % as Sturm's theorem counts positive discount factors, in fractions."""
     crossing, touching = all_rates(row)
@@ -27,7 +27,7 @@ def test_every_root_is_found_and_none_invented(row: list[int]) -> None:
 
 
 @given(st.lists(whole_flows, min_size=8, max_size=12))
-@settings(max_examples=cases(40))
+@settings(max_examples=cases(20))
 def test_a_batch_finds_what_single_rows_find(rows: list[list[int]]) -> None:
     """Rows settled cell by cell in a batch have the roots they have alone and with times given."""
     n = max(map(len, rows))
@@ -45,7 +45,7 @@ def test_a_batch_finds_what_single_rows_find(rows: list[list[int]]) -> None:
     st.lists(st.floats(0.0, 1e4), min_size=1, max_size=40),
     st.sampled_from([1e-6, 1.0, 3.7, 1e15]),
 )
-@settings(max_examples=cases(200))
+@settings(max_examples=cases(100))
 def test_present_value_vanishes_at_the_rate_whatever_the_scale(
     paid: list[float], received: list[float], scale: float
 ) -> None:
@@ -125,7 +125,7 @@ def test_two_textbook_rates_of_a_mine_with_a_clean_up() -> None:
         lambda rates: min(abs(a - b) for a in rates for b in rates if a is not b) > 0.05
     )
 )
-@settings(max_examples=cases(100))
+@settings(max_examples=cases(50))
 def test_flows_built_from_their_rates_give_them_back(rates: list[float]) -> None:
     """The flows are the coefficients of the product of (1 + r) v - 1 over the rates."""
     flows = np.array([1.0])
@@ -147,7 +147,7 @@ def test_a_double_rate_touches_and_a_triple_one_crosses() -> None:
 @given(
     st.lists(st.tuples(st.floats(0.003, 2.0), st.floats(-100, 100)), min_size=3, max_size=12),
 )
-@settings(max_examples=cases(50))
+@settings(max_examples=cases(25))
 def test_flows_at_any_times_are_bracketed_by_a_scan(steps: list[tuple[float, float]]) -> None:
     """Between two neighbouring rates found, the present value keeps its sign; a fine scan sees no change missed."""
     times = np.cumsum([gap for gap, _ in steps]) - steps[0][0]

@@ -98,7 +98,7 @@ def accepted(document: dict[str, Any]) -> Deal:
 
 @few_refused
 @given(deals())
-@settings(max_examples=cases(120))
+@settings(max_examples=cases(60))
 def test_two_implementations_agree_on_every_line(document: dict[str, Any]) -> None:
     deal = accepted(document)
     plain = PlainDeal(document)
@@ -110,7 +110,7 @@ def test_two_implementations_agree_on_every_line(document: dict[str, Any]) -> No
 
 @few_refused
 @given(deals(), st.lists(st.integers(-5, 20), min_size=3, max_size=5, unique=True))
-@settings(max_examples=cases(40))
+@settings(max_examples=cases(20))
 def test_two_implementations_agree_case_by_case(document: dict[str, Any], values: list[int]) -> None:
     deal = accepted(document)
     varied = deal.vary({"i0": values, "i1": [2, 7]}, show=["m"]).figures["m"]

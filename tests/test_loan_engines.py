@@ -15,7 +15,7 @@ from pennyweight.core.loans.exact import keep_books
 from tests.clerk import Event, books
 from tests.sizes import THOROUGH, cases
 
-LOANS = cases(600)  # times six ways of paying
+LOANS = cases(300)  # times six ways of paying
 
 
 def random_loans(rng: np.random.Generator) -> tuple[Any, ...]:

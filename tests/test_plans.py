@@ -58,7 +58,7 @@ def stepped(
     start=st.floats(0, 1e6), pay=st.floats(0, 1e4), rate=st.floats(-0.2, 0.4), years=st.integers(1, 40),
     growth=st.floats(-0.1, 0.2), wait=st.integers(0, 10), per_year=st.sampled_from([1, 4, 12]),
 )  # fmt: skip
-@settings(max_examples=cases(60))
+@settings(max_examples=cases(30))
 def test_closing_is_what_stepping_gives(
     paid: str, start: float, pay: float, rate: float, years: int, growth: float, wait: int, per_year: int
 ) -> None:

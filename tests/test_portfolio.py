@@ -43,7 +43,7 @@ def test_one_period_by_hand() -> None:
     st.lists(st.tuples(st.integers(5, 120), st.floats(0.8, 1.3), st.floats(-200, 400)), min_size=1, max_size=8),
     st.sampled_from(["end", "start"]),
 )
-@settings(max_examples=cases(80))
+@settings(max_examples=cases(40))
 def test_growth_known_from_the_start_is_found(steps: list[tuple[int, float, float]], timing: str) -> None:
     """A pot grows by known factors; whatever flows at the turns, the time-weighted return is their product, and
     where nothing flows inside a period the modified Dietz return is the same."""
