@@ -3,6 +3,9 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 READY  := $(VENV)/.ready
+# Bytecode is kept with the environment, so that nothing is compiled twice and the tree stays clean.
+export PYTHONDONTWRITEBYTECODE :=
+export PYTHONPYCACHEPREFIX := $(abspath $(VENV))/bytecode
 
 .PHONY: demo test whole thorough bench shots format clean
 

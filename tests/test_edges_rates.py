@@ -28,7 +28,7 @@ from pennyweight import (
 from pennyweight.core.irr import exact as roots
 from pennyweight.core.irr.accounts import account_rates
 from pennyweight.quantities.periods import FREQUENCIES
-from tests.sizes import cases
+from tests.sizes import cases, some
 
 DAYS = ["2023-01-01", "2026-01-01", "2026-01-02", "2026-03-01", "2027-01-02"]
 
@@ -164,7 +164,7 @@ def test_tiny_rates_keep_their_digits() -> None:
     np.testing.assert_allclose(irr(rows), [float(irr(row)) for row in rows], rtol=1e-9)
 
 
-@pytest.mark.parametrize("often", [1, 2, 4, 12, 24, 26, 52])
+@pytest.mark.parametrize("often", some([1, 12, 2, 4, 24, 52, 26], 3))
 @pytest.mark.parametrize("compounding", [None, *FREQUENCIES])
 def test_every_rhythm_with_every_way_to_compound_for_every_unknown(often: int, compounding: str | None) -> None:
     """Any one of the five from the other four, in the form it was given; the first by a plain sum of powers."""
