@@ -20,9 +20,17 @@ from typing import Any, Self, TypeVar
 from pennyweight.plain_text import one_line
 
 __all__ = [
-    "MOST_MISTAKES", "InputError", "NoAnswer", "PennyweightError", "Place", "SeveralAnswers", "all_of", "choice",
-    "nearest", "within",
-]  # fmt: skip
+    "MOST_MISTAKES",
+    "InputError",
+    "NoAnswer",
+    "PennyweightError",
+    "Place",
+    "SeveralAnswers",
+    "all_of",
+    "choice",
+    "nearest",
+    "within",
+]
 
 Word = TypeVar("Word", bound=str)
 

@@ -169,9 +169,11 @@ class Deal(Shown):
         """
         axes = a_mapping(places, what="places", of="values by input")
         several = [show] if isinstance(show, str) else show
-        shown = None if several is None else [
-            a_text(one, what="show") for one in a_list(several, what="show", of="measures")
-        ]  # fmt: skip
+        shown = (
+            None
+            if several is None
+            else [a_text(one, what="show") for one in a_list(several, what="show", of="measures")]
+        )
         return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=_replaced(inputs))
 
     def find(
@@ -215,9 +217,14 @@ class Deal(Shown):
         condition = None if text is None else a_text(text, what=key)
         aim: Literal["true", "most", "least"] = "most" if key == "most" else "least" if key == "least" else "true"
         return finding.find(
-            self._model, a_text(name, what="name"), condition, aim=aim, scenarios=chosen,
-            between=None if limits is None else (limits[0], limits[1]), inputs=_replaced(inputs),
-        )  # fmt: skip
+            self._model,
+            a_text(name, what="name"),
+            condition,
+            aim=aim,
+            scenarios=chosen,
+            between=None if limits is None else (limits[0], limits[1]),
+            inputs=_replaced(inputs),
+        )
 
     def why(
         self,

@@ -28,9 +28,15 @@ _DATA = (
 )
 
 _COMMANDED = (
-    "taxi.toml", "boatyard.csv", "statements.csv", "index.csv", "studio.toml", "four-flats-takeover.toml",
-    "four-flats.toml", "four-flats-house.toml",
-)  # fmt: skip
+    "taxi.toml",
+    "boatyard.csv",
+    "statements.csv",
+    "index.csv",
+    "studio.toml",
+    "four-flats-takeover.toml",
+    "four-flats.toml",
+    "four-flats-house.toml",
+)
 
 
 _REPORTS = (".html", ".pdf", ".xlsx")
@@ -52,9 +58,18 @@ def command(folder: Path) -> None:
     from pennyweight.cli.main import main
     from pennyweight.report.files import check_target
 
-    for name in ("weighing.json", "weighing.png", "map.png", "house.png", "boatyard.png", "endowment.png",
-                 "studio.json", "studio.png", "takeover.png",
-                 *(f"{of}{ending}" for of in ("taxi", "house", "studio") for ending in _REPORTS)):  # fmt: skip
+    for name in (
+        "weighing.json",
+        "weighing.png",
+        "map.png",
+        "house.png",
+        "boatyard.png",
+        "endowment.png",
+        "studio.json",
+        "studio.png",
+        "takeover.png",
+        *(f"{of}{ending}" for of in ("taxi", "house", "studio") for ending in _REPORTS),
+    ):
         check_target(folder / name, read=(), force=False)
     taxi, boatyard, statements, index, studio, takeover, layers, house = _copy_data(folder)
     commands = (

@@ -24,9 +24,16 @@ from pennyweight.report.forms.form import Written
 from pennyweight.report.forms.registry import FORMS, STREAMS
 
 __all__ = [
-    "deal_argument", "deliver", "each_name_once", "output_options", "overrides", "read_overrides", "read_pairs",
-    "scenario_option", "table_options",
-]  # fmt: skip
+    "deal_argument",
+    "deliver",
+    "each_name_once",
+    "output_options",
+    "overrides",
+    "read_overrides",
+    "read_pairs",
+    "scenario_option",
+    "table_options",
+]
 
 _FORCE = "pennyweight.force"
 _COVER = "pennyweight.cover"
@@ -70,9 +77,12 @@ def table_options(*columns: str, sheet: bool = True) -> Callable[[Command], Comm
             "--dates", "order", type=click.Choice(ORDERS), help="Set which comes first, when the dates do not tell."
         )(command)
         return click.option(
-            "--column", "columns", multiple=True, metavar="NAME=HEADER",
+            "--column",
+            "columns",
+            multiple=True,
+            metavar="NAME=HEADER",
             help=f"Say how the file calls the column {', '.join(columns[:-1])} or {columns[-1]}. Repeatable.",
-        )(command)  # fmt: skip
+        )(command)
 
     return add
 
@@ -88,9 +98,9 @@ def read_pairs(texts: Iterable[str], known: Collection[str], option: str, *, tur
         name, equals, value = (part.strip() for part in text.partition("="))
         if not equals or name not in known or not value:
             raise InputError(
-                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}"
-                f"{nearest(name, known) or '.'}", at=place
-            )  # fmt: skip
+                f"{option} {text}: write NAME=WORD, with NAME one of {', '.join(known)}{nearest(name, known) or '.'}",
+                at=place,
+            )
         key, meant = (value, name) if turned else (name, value)
         if key in found:
             again = f"'{found[key]}' and '{meant}'" if found[key] != meant else f"'{meant}' twice"

@@ -69,9 +69,13 @@ def _started() -> Any:
     from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
     columns = (
-        TextColumn("{task.description}"), BarColumn(),
-        TimeElapsedColumn(), TextColumn("gone,"), TimeRemainingColumn(), TextColumn("to go"),
-    )  # fmt: skip
+        TextColumn("{task.description}"),
+        BarColumn(),
+        TimeElapsedColumn(),
+        TextColumn("gone,"),
+        TimeRemainingColumn(),
+        TextColumn("to go"),
+    )
     shown = Progress(*columns, console=Console(stderr=True), transient=True)
     shown.start()
     return shown

@@ -10,9 +10,17 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.errors import choice
 
 __all__ = [
-    "DATED", "Days", "Roll", "add_months", "adjusted", "days_in_month", "due_days", "months_between", "parts",
+    "DATED",
+    "Days",
+    "Roll",
+    "add_months",
+    "adjusted",
+    "days_in_month",
+    "due_days",
+    "months_between",
+    "parts",
     "same_day",
-]  # fmt: skip
+]
 
 DATED = (1, 2, 3, 4, 6, 12, 13, 24, 26, 52)
 """How often a year due days can be counted out."""

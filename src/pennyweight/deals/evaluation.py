@@ -238,9 +238,12 @@ class _Evaluation:
             high = min(low + self.chunk, stop)
             part = slice(low - start, high - start)
             self.first_stage(
-                low, high, pool, {slot: array[..., part] for slot, array in here.items()},
+                low,
+                high,
+                pool,
+                {slot: array[..., part] for slot, array in here.items()},
                 {slot: array if array.shape[-1] == 1 else array[..., part] for slot, array in early.items()},
-            )  # fmt: skip
+            )
         values = dict(self.fixed)
         values.update((slot, value[..., start:stop]) for slot, value in self.varied)
         values.update(here)

@@ -38,10 +38,26 @@ __all__ = [
 
 
 TOTALS = ("money_in", "money_out", "net_before_loans", "net")
-RESERVED = frozenset([
-    "t", "end", "year", "per_year", *TOTALS, "pays_off", "label", "note", "based_on", "all_inputs", "judged_by", "undo",
-    "loans", "never", "nan", "inf",
-])  # fmt: skip
+RESERVED = frozenset(
+    [
+        "t",
+        "end",
+        "year",
+        "per_year",
+        *TOTALS,
+        "pays_off",
+        "label",
+        "note",
+        "based_on",
+        "all_inputs",
+        "judged_by",
+        "undo",
+        "loans",
+        "never",
+        "nan",
+        "inf",
+    ]
+)
 """Names that mean something of their own."""
 PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
 """The parts of a loan that formulas may name, in the order in which a period works them out."""

@@ -18,8 +18,12 @@ def document(whole: Deal) -> Document:
     """Inputs with their ranges, goals, questions and scenarios."""
     deal = whole.definition
     columns = (
-        Column("Input", words=True), Column("As it stands"), Column("Low"), Column("High"), Column("Name", words=True),
-    )  # fmt: skip
+        Column("Input", words=True),
+        Column("As it stands"),
+        Column("Low"),
+        Column("High"),
+        Column("Name", words=True),
+    )
     blocks: list[Block] = [Table("Inputs", columns, tuple(_input_row(deal, item) for item in deal.inputs.values()))]
     goals = [
         FigureLine(deal.label(name), Cell(f"{word} {show(bound)}"))

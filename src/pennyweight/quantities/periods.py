@@ -23,8 +23,15 @@ FREQUENCIES: dict[str, float] = {
 """How often a quoted rate compounds, by the word an analyst writes."""
 
 PER_YEAR: dict[str, int] = {
-    "year": 1, "half-year": 2, "quarter": 4, "month": 12, "half-month": 24, "fortnight": 26, "week": 52, "day": 365,
-}  # fmt: skip
+    "year": 1,
+    "half-year": 2,
+    "quarter": 4,
+    "month": 12,
+    "half-month": 24,
+    "fortnight": 26,
+    "week": 52,
+    "day": 365,
+}
 """How many of each period a year has."""
 
 

@@ -54,10 +54,24 @@ def check_unit(unit: str, *, where: str) -> str:
 
 
 _MISTAKEN = {
-    "%": "share", "percent": "share", "percentage": "share", "pct": "share", "€": "money", "$": "money", "£": "money",
-    "amount": "money", "currency": "money", "interest": "rate", "% a year": "rate", "p.a.": "rate", "a year": "rate",
-    "year": "years", "integer": "number", "number of things": "count", "day": "date",
-}  # fmt: skip
+    "%": "share",
+    "percent": "share",
+    "percentage": "share",
+    "pct": "share",
+    "€": "money",
+    "$": "money",
+    "£": "money",
+    "amount": "money",
+    "currency": "money",
+    "interest": "rate",
+    "% a year": "rate",
+    "p.a.": "rate",
+    "a year": "rate",
+    "year": "years",
+    "integer": "number",
+    "number of things": "count",
+    "day": "date",
+}
 """Words people write for a unit, and the one they mean."""
 
 

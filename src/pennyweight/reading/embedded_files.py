@@ -64,9 +64,10 @@ def to_carry(read: FilesRead) -> Carried:
     can hold.
     """
     texts = {
-        path: text for path, text in read.items()
+        path: text
+        for path, text in read.items()
         if text and (path.suffix.lower() not in REPORT_ENDINGS or text.startswith(BINARY))
-    }  # fmt: skip
+    }
     owners = [path for path in texts if path.suffix.lower() == ".toml"]
     named: list[tuple[Path, str, Path]] = [(path.parent, path.name, path) for path in owners]
     named += [(owner.parent, name, path) for owner in owners for name, path in read.named_by(owner) if path in texts]

@@ -272,11 +272,15 @@ class CsvTable:
         """Say in one line what was guessed, and in one which columns nobody used."""
         if self._guesses or self.forms:
             read = [f"'{theirs}' as {ours}" for ours, theirs in self._guesses.items()]
-            how = [word for word, needed in (
-                ("--column NAME=HEADER", bool(self._guesses)),
-                ("--dates", any(form.startswith("dates with") for form in self.forms)),
-                ("--decimal", any(form.startswith("decimal") for form in self.forms)),
-            ) if needed]  # fmt: skip
+            how = [
+                word
+                for word, needed in (
+                    ("--column NAME=HEADER", bool(self._guesses)),
+                    ("--dates", any(form.startswith("dates with") for form in self.forms)),
+                    ("--decimal", any(form.startswith("decimal") for form in self.forms)),
+                )
+                if needed
+            ]
             said = "; ".join(dict.fromkeys(filter(None, [listed(read), *self.forms])))
             note_form(f"{self.path}: read {said}." + (f" To say otherwise: {', '.join(how)}." if how else ""))
         unused = [head for head in dict.fromkeys(self.header) if head and head not in self._used]

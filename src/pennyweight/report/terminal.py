@@ -139,8 +139,9 @@ class _Page:
                 title = RichText(titles[k].rjust(widths[k]))
                 table.add_column(title, justify="left", min_width=widths[k], overflow="fold")
         for number, row in enumerate(block.rows):
-            table.add_row(*(_cell(row[k], columns[k][number].rjust(0 if block.columns[k].words else widths[k]))
-                            for k in group))  # fmt: skip
+            table.add_row(
+                *(_cell(row[k], columns[k][number].rjust(0 if block.columns[k].words else widths[k])) for k in group)
+            )
         return table
 
 

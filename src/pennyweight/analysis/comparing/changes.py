@@ -77,10 +77,17 @@ class Changes(Shown):
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON: the comparison's, and the changes."""
         told = [
-            {"section": one.section, "name": one.name, "old": one.old, "new": one.new, "alone": one.alone,
-             "verdict": one.verdict or None, "effects": dict(one.effects)}
+            {
+                "section": one.section,
+                "name": one.name,
+                "old": one.old,
+                "new": one.new,
+                "alone": one.alone,
+                "verdict": one.verdict or None,
+                "effects": dict(one.effects),
+            }
             for one in self.changes
-        ]  # fmt: skip
+        ]
         return {**self.comparison.as_dict(), "changes": told}
 
 

@@ -43,9 +43,7 @@ def loan_numbers(deal: Definition, worked_out: Mapping[str, Floats], name: str, 
             return ""
         rate = deal.style.show(float(yearly), "rate", places=4)
         return f"owed before * rate / {often} = {shown(before)} * {rate} / {often}"
-    terms = [
-        (word, sign, before if word == "owed before" else at(word)) for word, sign in _WAYS.get(part, ())
-    ]  # fmt: skip
+    terms = [(word, sign, before if word == "owed before" else at(word)) for word, sign in _WAYS.get(part, ())]
     terms = [one for one in terms if one[2] or one[0] == terms[0][0]]
     if not terms or abs(sum(number if sign == "+" else -number for _, sign, number in terms) - value) > near:
         return ""

@@ -172,9 +172,19 @@ class _Teller:
                 self.told.add((name, period))
                 below = tuple(self.of(other, at, depth + 1) for other, at in self.parts(node, name, period))
         return Reason(
-            name, deal.label(name), values, shown, deal.unit(name), period, text, filled, str(where), below,
-            seen and node is not None, deal.note_on(name),
-        )  # fmt: skip
+            name,
+            deal.label(name),
+            values,
+            shown,
+            deal.unit(name),
+            period,
+            text,
+            filled,
+            str(where),
+            below,
+            seen and node is not None,
+            deal.note_on(name),
+        )
 
     def idle(self, item: Any, node: Node, name: str, period: int | None) -> str:
         """What stands in the place of a formula in this period: nothing outside a run, a start, a `set`; else empty."""

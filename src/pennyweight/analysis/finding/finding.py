@@ -62,10 +62,18 @@ def find(
     ends = show_value(deal, item, looked[0], unit=item.unit == "money"), show_value(deal, item, looked[1])
     found = dict(zip(scenarios, shown, strict=True))
     return Found(
-        deal.title, name, item.label, words[aim], item.is_series, looked,
+        deal.title,
+        name,
+        item.label,
+        words[aim],
+        item.is_series,
+        looked,
         f"all of {', '.join(item.choices)}" if item.choices else f"{ends[0]} and {ends[1]}",
-        found, labels, item.choices, Asked(asked, question, dict(zip(scenarios, cases, strict=True))),
-    )  # fmt: skip
+        found,
+        labels,
+        item.choices,
+        Asked(asked, question, dict(zip(scenarios, cases, strict=True))),
+    )
 
 
 def condition_of(deal: Definition, text: str) -> Node:

@@ -168,10 +168,9 @@ def _islands(known: Known) -> Search[None]:
     """Look closer where a slack bends towards zero between places of one state: a condition may hold just there."""
     worst = known.figures[1:].min(axis=0)
     inner = np.arange(1, known.x.size - 1)
-    bends = (
-        ((worst[inner] < 0) & (worst[inner] > worst[inner - 1]) & (worst[inner] > worst[inner + 1]))
-        | ((worst[inner] >= 0) & (worst[inner] < worst[inner - 1]) & (worst[inner] < worst[inner + 1]))
-    )  # fmt: skip
+    bends = ((worst[inner] < 0) & (worst[inner] > worst[inner - 1]) & (worst[inner] > worst[inner + 1])) | (
+        (worst[inner] >= 0) & (worst[inner] < worst[inner - 1]) & (worst[inner] < worst[inner + 1])
+    )
     for k in inner[bends].tolist():
         low, high = float(known.x[k - 1]), float(known.x[k + 1])
         side = -1.0 if worst[k] < 0 else 1.0

@@ -136,8 +136,10 @@ def vary(
 def _verdicts(deal: Definition, figures: Mapping[str, Floats]) -> NDArray[np.object_]:
     """The verdict of each case in words."""
     met = [figures[met_name(goal)] == 1 for goal in deal.goals]
-    near = [figures[nearly_name(goal)] == 1 if nearly_name(goal) in figures else np.zeros_like(one)
-            for goal, one in zip(deal.goals, met, strict=True)]  # fmt: skip
+    near = [
+        figures[nearly_name(goal)] == 1 if nearly_name(goal) in figures else np.zeros_like(one)
+        for goal, one in zip(deal.goals, met, strict=True)
+    ]
     all_met = np.logical_and.reduce(met)
     all_near = np.logical_and.reduce([one | other for one, other in zip(met, near, strict=True)])
     return np.where(all_met, PAYS_OFF, np.where(all_near, NEARLY, FALLS_SHORT)).astype(object)

@@ -279,9 +279,18 @@ def _of_choices(item: Input, base: float, known: Known, goals: _Goals) -> Turnin
     turning = next((k for k, holds in zip(known.x.tolist(), pays, strict=True) if holds != pays[round(base)]), None)
     idle: Idle = "always" if pays.all() else "" if good else _blocked(goals, known)
     return TurningPoint(
-        item.name, base, None, None, turning, None, None, False, idle, choices=good if turning is not None else (),
+        item.name,
+        base,
+        None,
+        None,
+        turning,
+        None,
+        None,
+        False,
+        idle,
+        choices=good if turning is not None else (),
         blocked=() if good else _never(goals, known),
-    )  # fmt: skip
+    )
 
 
 def _point(
@@ -303,11 +312,21 @@ def _point(
             of_range = (nearest[0] - base) / (item.high - item.low)
     below, above = turns.get("below"), turns.get("above")
     return TurningPoint(
-        item.name, base, below[0] if below else None, above[0] if above else None,
-        nearest[0] if nearest else None, distance, of_range, item.is_series, "" if nearest else idle,
-        nearest[1] if nearest else (), limits.get("below"), limits.get("above"), (),
+        item.name,
+        base,
+        below[0] if below else None,
+        above[0] if above else None,
+        nearest[0] if nearest else None,
+        distance,
+        of_range,
+        item.is_series,
+        "" if nearest else idle,
+        nearest[1] if nearest else (),
+        limits.get("below"),
+        limits.get("above"),
+        (),
         blocked if nearest is None else (),
-    )  # fmt: skip
+    )
 
 
 def _reason(goals: _Goals, known: Known, sides: Mapping[str, tuple[float, tuple[str, ...], bool]]) -> Idle:

@@ -15,7 +15,7 @@ from pennyweight.cli.options import (
     output_options,
     overrides,
     read_overrides,
-)  # fmt: skip
+)
 from pennyweight.errors import InputError, NoAnswer, Place
 
 __all__ = ["command"]
@@ -68,9 +68,14 @@ def command(
                 )
             chosen = asked.scenarios
         return asked.find(
-            name, condition, most=most, least=least, scenarios=chosen, between=_limits(between),
+            name,
+            condition,
+            most=most,
+            least=least,
+            scenarios=chosen,
+            between=_limits(between),
             inputs=read_overrides(replaced),
-        )  # fmt: skip
+        )
 
     found = deliver(compute, form, outputs)
     if not any(one.answers for one in found.answers.values()):

@@ -39,10 +39,11 @@ def command(file: Path | None, starter: str, title: str | None, listing: bool) -
         if given or title is not None or (file is not None and listing):
             option = "--starter" if given else "--name" if title is not None else "--list"
             raise InputError(
-                f"{option} and no file: write pennyweight new FILE.toml." if not listing
+                f"{option} and no file: write pennyweight new FILE.toml."
+                if not listing
                 else f"--list shows all starters; leave out {option if option != '--list' else file}.",
                 at=Place.of_option(option),
-            )  # fmt: skip
+            )
         _list_starters()
         return
     if file.suffix != ".toml":

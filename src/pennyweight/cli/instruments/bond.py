@@ -82,9 +82,16 @@ def command(
     def compute() -> Any:
         often = None if per_year is None else int(per_year)
         bond = Bond(
-            coupon, maturity, per_year=often, day_count=day_count, issued=issued, first_coupon=first_coupon,
-            redemption=read_amount(redemption, what="redemption"), last_coupon=last_coupon, end_of_month=end_of_month,
-        )  # fmt: skip
+            coupon,
+            maturity,
+            per_year=often,
+            day_count=day_count,
+            issued=issued,
+            first_coupon=first_coupon,
+            redemption=read_amount(redemption, what="redemption"),
+            last_coupon=last_coupon,
+            end_of_month=end_of_month,
+        )
         given = [name for name, value in (("--yield", at_yield), ("--price", price), ("--discount", discount)) if value]
         if len(given) != 1:
             said = f"not {' and '.join(given)}" if given else "the others are worked out"

@@ -79,14 +79,25 @@ def command(
     def compute() -> Any:
         named = read_pairs(columns, COLUMNS, "--column")
         flows = CashFlows.from_csv(
-            file, period=period, day_count=day_count, valued_on=valued_on, currency=currency, columns=named,
-            decimal=decimal, sheet=sheet, order=order,
-        )  # fmt: skip
+            file,
+            period=period,
+            day_count=day_count,
+            valued_on=valued_on,
+            currency=currency,
+            columns=named,
+            decimal=decimal,
+            sheet=sheet,
+            order=order,
+        )
         if working or places is not None:
             if rate is None:
                 raise InputError("--working discounts the flows, so it needs --rate.", at=Place.of_option("--working"))
-            idle = {"--reinvested-at": reinvested_at, "--borrowed-at": borrowed_at, "--account-at": account_at,
-                    "--outlay": None if outlay == "all" else outlay}  # fmt: skip
+            idle = {
+                "--reinvested-at": reinvested_at,
+                "--borrowed-at": borrowed_at,
+                "--account-at": account_at,
+                "--outlay": None if outlay == "all" else outlay,
+            }
             if option := next((one for one, said in idle.items() if said is not None), None):
                 where = Place.of_option(option)
                 raise InputError(f"{where} changes nothing in the working of a present value; leave it out.", at=where)

@@ -225,8 +225,11 @@ def _from_files(
     if not isinstance(study, LoanStudy):
         return study
     short = len({file.stem for file in files}) == len(files)
-    others = {f"{one.loan.title} ({file.stem if short else file})": one.loan
-              for file, one in zip(files[1:], results[1:], strict=True) if isinstance(one, LoanStudy)}  # fmt: skip
+    others = {
+        f"{one.loan.title} ({file.stem if short else file})": one.loan
+        for file, one in zip(files[1:], results[1:], strict=True)
+        if isinstance(one, LoanStudy)
+    }
     return replace(
         study,
         extra=tried or study.extra,

@@ -76,24 +76,43 @@ def _options(kind: PlanKind) -> list[Callable[[Any], Any]]:
     }
     words = {"rate": "RATE", "years": "YEARS"}
     five = [
-        click.option(f"--{name.replace('_', '-')}", name, metavar=words.get(name, "AMOUNT"),
-                     help=helps.get(name, f"Set the {name.replace('_', ' ')} of each period."))
+        click.option(
+            f"--{name.replace('_', '-')}",
+            name,
+            metavar=words.get(name, "AMOUNT"),
+            help=helps.get(name, f"Set the {name.replace('_', ' ')} of each period."),
+        )
         for name in kind.names
-    ]  # fmt: skip
+    ]
     return [
         *five,
         click.option("--months", metavar="MONTHS", help="Set the months, instead of the years."),
-        click.option("--find", type=click.Choice(kind.names),
-                     help="Find this one; without it, the one that is not given."),
-        click.option("--per-year", default=str(kind.per_year), show_default=True, metavar="N",
-                     help=f"Set how often a {pay} is made: a number, or month, quarter…"),
+        click.option(
+            "--find", type=click.Choice(kind.names), help="Find this one; without it, the one that is not given."
+        ),
+        click.option(
+            "--per-year",
+            default=str(kind.per_year),
+            show_default=True,
+            metavar="N",
+            help=f"Set how often a {pay} is made: a number, or month, quarter…",
+        ),
         click.option("--compounding", metavar="N", help="Set how often a plain rate compounds, or continuous."),
-        click.option("--paid", type=click.Choice(["end", "start"]), default="end", show_default=True,
-                     help="Pay at the end or at the start of each period."),
+        click.option(
+            "--paid",
+            type=click.Choice(["end", "start"]),
+            default="end",
+            show_default=True,
+            help="Pay at the end or at the start of each period.",
+        ),
         click.option("--growth", default="0%", metavar="RATE", help=f"Let each {pay} grow by this yearly rate."),
         click.option("--deferred", default="0", metavar="YEARS", help="Wait this many years before the first period."),
-        click.option("--currency", default="", metavar="CODE",
-                     help="Show this currency with amounts (three letters, such as EUR)."),
+        click.option(
+            "--currency",
+            default="",
+            metavar="CODE",
+            help="Show this currency with amounts (three letters, such as EUR).",
+        ),
         click.option("--working", is_flag=True, help="Show the formula, the numbers and the steps."),
         click.option("--places", type=int, help="Show the working with factors rounded to so many decimals."),
-    ]  # fmt: skip
+    ]

@@ -95,9 +95,13 @@ def command(
             portfolio = portfolio.year_to_date()
         elif start or end:
             portfolio = portfolio.between(start, end)
-        beside = None if benchmark is None else Benchmark.from_csv(
-            benchmark, columns={} if level is None else {"level": level}, decimal=decimal, order=order
-        )  # fmt: skip
+        beside = (
+            None
+            if benchmark is None
+            else Benchmark.from_csv(
+                benchmark, columns={} if level is None else {"level": level}, decimal=decimal, order=order
+            )
+        )
         return portfolio.report(timing=timing, benchmark=beside, currency=currency)
 
     found = deliver(compute, form, outputs)

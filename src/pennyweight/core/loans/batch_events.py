@@ -1,4 +1,4 @@
-"""Events of many loans sorted for the engine, and how exact its products are (see `amortization`)."""
+"""Events of many loans sorted for the engine, and how exact its products are (see `batch`)."""
 
 from __future__ import annotations
 

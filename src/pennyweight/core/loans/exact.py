@@ -7,7 +7,7 @@ day. The loan ends at the first payment that is at least opening balance plus in
 this sum; the agreed last payment clears what is left. Where the rate changes, the payment is worked out anew over the
 payments that remain.
 
-Amounts are integers of the smallest unit, or floats when nothing is rounded. Many loans at once: see `amortization`.
+Amounts are integers of the smallest unit, or floats when nothing is rounded. Many loans at once: see `batch`.
 """
 
 from __future__ import annotations

@@ -2,7 +2,7 @@
 
 A ledger holds, for each case, what is owed and on which terms. `pay` makes the payments that fall into a period, `draw`
 pays a loan out, `pay_extra` puts more on it. Cases may differ in every term and in the period of pay-out. The rules are
-those of `books`. A case whose terms make no loan is undefined (NaN) from its pay-out on.
+those of `exact`. A case whose terms make no loan is undefined (NaN) from its pay-out on.
 """
 
 from __future__ import annotations

@@ -39,9 +39,14 @@ __all__ = [
 
 
 SHOWN = {
-    "payment": "{0}.paid", "interest": "{0}.interest", "principal": "{0}.paid - {0}.interest", "extra": "{0}.extra",
-    "drawn": "{0}.drawn", "balance": "{0}.balance", "flow": "{0}.drawn - {0}.paid - {0}.extra",
-}  # fmt: skip
+    "payment": "{0}.paid",
+    "interest": "{0}.interest",
+    "principal": "{0}.paid - {0}.interest",
+    "extra": "{0}.extra",
+    "drawn": "{0}.drawn",
+    "balance": "{0}.balance",
+    "flow": "{0}.drawn - {0}.paid - {0}.extra",
+}
 """How a part of one unrounded loan's ledger is written in plain floats."""
 
 

@@ -59,9 +59,14 @@ __all__ = [
 
 
 _PARTS_BEFORE: dict[str, tuple[str, ...]] = {
-    "payment": (), "interest": ("payment",), "principal": ("payment",), "extra": ("payment",), "drawn": ("payment",),
-    "balance": ("payment", "extra", "drawn"), "flow": ("payment", "extra", "drawn"),
-}  # fmt: skip
+    "payment": (),
+    "interest": ("payment",),
+    "principal": ("payment",),
+    "extra": ("payment",),
+    "drawn": ("payment",),
+    "balance": ("payment", "extra", "drawn"),
+    "flow": ("payment", "extra", "drawn"),
+}
 
 
 def parts_of(deal: Definition) -> dict[str, tuple[DealLoan, str]]:

@@ -20,16 +20,33 @@ Walk: TypeAlias = Callable[[int, Sequence[Any], Sequence[list[float]]], None]
 """(rows, what comes from outside, a list a member to be filled)."""
 
 OPERATORS = {
-    "+": "{0} + {1}", "-": "{0} - {1}", "*": "{0} * {1}", "/": "divide({0}, {1})", "**": "power({0}, {1})",
-    "<": "less({0}, {1})", "<=": "at_most({0}, {1})", ">": "less({1}, {0})", ">=": "at_most({1}, {0})",
-    "==": "equal({0}, {1})", "!=": "1.0 - equal({0}, {1})", "and": "both({0}, {1})",
-    "or": "1.0 - both(1.0 - {0}, 1.0 - {1})", "not": "1.0 - {0}", "negate": "-{0}", "choose": "choose({0}, {1}, {2})",
-}  # fmt: skip
+    "+": "{0} + {1}",
+    "-": "{0} - {1}",
+    "*": "{0} * {1}",
+    "/": "divide({0}, {1})",
+    "**": "power({0}, {1})",
+    "<": "less({0}, {1})",
+    "<=": "at_most({0}, {1})",
+    ">": "less({1}, {0})",
+    ">=": "at_most({1}, {0})",
+    "==": "equal({0}, {1})",
+    "!=": "1.0 - equal({0}, {1})",
+    "and": "both({0}, {1})",
+    "or": "1.0 - both(1.0 - {0}, 1.0 - {1})",
+    "not": "1.0 - {0}",
+    "negate": "-{0}",
+    "choose": "choose({0}, {1}, {2})",
+}
 """How each operation of the language is written; its parts are cells."""
 ROWS = {
-    "mask": "masked({0}, {1})", "start": "{1} if t == 0 else {0}", "set": "settled({0}, {1}, {2})",
-    "at": "looked_at({0}, {1}, t)", "min": "smaller({0}, {1})", "max": "larger({0}, {1})", "abs": "absolute({0})",
-}  # fmt: skip
+    "mask": "masked({0}, {1})",
+    "start": "{1} if t == 0 else {0}",
+    "set": "settled({0}, {1}, {2})",
+    "at": "looked_at({0}, {1}, t)",
+    "min": "smaller({0}, {1})",
+    "max": "larger({0}, {1})",
+    "abs": "absolute({0})",
+}
 """How what runs, starts and sets is written, and the commonest functions."""
 
 
@@ -126,7 +143,17 @@ def _looked_at(past: list[float], asked: float, t: int) -> float:
 
 
 _HELPERS = {
-    "divide": _divide, "power": _power, "less": _less, "at_most": _at_most, "equal": _equal, "both": _both,
-    "choose": _choose, "smaller": _smaller, "larger": _larger, "absolute": _absolute, "masked": _masked,
-    "settled": _settled, "looked_at": _looked_at,
-}  # fmt: skip
+    "divide": _divide,
+    "power": _power,
+    "less": _less,
+    "at_most": _at_most,
+    "equal": _equal,
+    "both": _both,
+    "choose": _choose,
+    "smaller": _smaller,
+    "larger": _larger,
+    "absolute": _absolute,
+    "masked": _masked,
+    "settled": _settled,
+    "looked_at": _looked_at,
+}

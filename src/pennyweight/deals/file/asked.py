@@ -56,9 +56,16 @@ def read_question(context: Context, name: str, known: list[str]) -> Question:
     text = getattr(item, aim)
     node = None if text is None else context.parse(text, "questions", name, aim)
     return Question(
-        name, item.find, node, text or "pays_off", item.pick, item.label or _words(name), where,
-        _AIMS[aim], context.where("questions", name, aim),
-    )  # fmt: skip
+        name,
+        item.find,
+        node,
+        text or "pays_off",
+        item.pick,
+        item.label or _words(name),
+        where,
+        _AIMS[aim],
+        context.where("questions", name, aim),
+    )
 
 
 def with_between(context: Context, question: Question, item: Input) -> Question:
@@ -195,9 +202,15 @@ def _axis(
         listed: list[Any] = [values] if isinstance(values, str) else list(values)
         digits = max((digits_of(one, unit) for one in listed if not isinstance(one, dt.date)), default=0)
         item = made = Input(
-            name=key, value=0.0, unit=unit, label=given.label or _words(name), where=where, given="", fixed=True,
+            name=key,
+            value=0.0,
+            unit=unit,
+            label=given.label or _words(name),
+            where=where,
+            given="",
+            fixed=True,
             digits=digits,
-        )  # fmt: skip
+        )
     places = read_places(item, values, what=where)
     if np.unique(places).size < places.size:
         raise InputError(f"{where}: a value stands there twice.", at=where)

@@ -49,9 +49,19 @@ def read_input(
     elif step is not None and abs(value / step - round(value / step)) > 1e-6:
         step = None  # it is refused where it is used
     return Input(
-        name=name, value=value, unit=unit, label=label, where=where, given=given, low=low, high=high, step=step,
-        least=least, fixed=item.fixed or unit == "date", digits=_digits(item, unit),
-    )  # fmt: skip
+        name=name,
+        value=value,
+        unit=unit,
+        label=label,
+        where=where,
+        given=given,
+        low=low,
+        high=high,
+        step=step,
+        least=least,
+        fixed=item.fixed or unit == "date",
+        digits=_digits(item, unit),
+    )
 
 
 def is_series(item: InputShape) -> bool:
@@ -121,8 +131,15 @@ def _choice(context: Context, name: str, item: InputShape, label: str) -> Input:
     if bad is not None:
         raise InputError(f"{where}: '{bad}' cannot be a choice; write a word of up to 60 characters.", at=where)
     made = Input(
-        name=name, value=0.0, unit="choice", label=label, where=where, given=str(item.value), step=1.0,
-        choices=tuple(choices), fixed=item.fixed,
-    )  # fmt: skip
+        name=name,
+        value=0.0,
+        unit="choice",
+        label=label,
+        where=where,
+        given=str(item.value),
+        step=1.0,
+        choices=tuple(choices),
+        fixed=item.fixed,
+    )
     value = made.read(item.value, what=where)
     return replace(made, value=value)

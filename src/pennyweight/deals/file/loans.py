@@ -22,10 +22,16 @@ from pennyweight.quantities.units import read_value
 __all__ = ["LOAN_TERMS", "Use", "read_loans", "terms_named"]
 
 _UNITS = {
-    "amount": "money", "rate": "rate", "years": "years", "months": "number",
-    "interest_only": "years", "amortized_over": "years", "balloon": "years", "residual": "money",
+    "amount": "money",
+    "rate": "rate",
+    "years": "years",
+    "months": "number",
+    "interest_only": "years",
+    "amortized_over": "years",
+    "balloon": "years",
+    "residual": "money",
     "payments_made": "number",
-}  # fmt: skip
+}
 _SPANS = ("years", "months", "interest_only", "amortized_over", "balloon")
 LOAN_TERMS = tuple(_UNITS)
 """The terms that can be varied when they are written as numbers."""
@@ -117,9 +123,19 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
         term: str(getattr(item, term)) for term in (*_UNITS, "payment", "extra") if getattr(item, term) is not None
     }
     return DealLoan(
-        name, terms, extra, tuple(steps), tuple(advances), per_year, _REPAID[item.repaid], item.to_the_cent, where,
-        label, texts, {term: context.where("loans", name, term) for term in texts},
-    )  # fmt: skip
+        name,
+        terms,
+        extra,
+        tuple(steps),
+        tuple(advances),
+        per_year,
+        _REPAID[item.repaid],
+        item.to_the_cent,
+        where,
+        label,
+        texts,
+        {term: context.where("loans", name, term) for term in texts},
+    )
 
 
 def _advances(context: Context, name: str, item: LoanShape) -> list[tuple[Node, float]]:
@@ -175,9 +191,16 @@ def _term(
         step = None  # it is refused when the loan is worked out
     least = max(_least(term, per_year), step or 0.0) if _least(term, per_year) else 0.0
     inputs[dotted] = Input(
-        name=dotted, value=value, unit=unit, label=label, where=where, given=str(given), step=step, least=least,
+        name=dotted,
+        value=value,
+        unit=unit,
+        label=label,
+        where=where,
+        given=str(given),
+        step=step,
+        least=least,
         digits=digits_of(given, unit),
-    )  # fmt: skip
+    )
     return Name(dotted)
 
 

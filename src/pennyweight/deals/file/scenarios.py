@@ -42,9 +42,14 @@ def read_scenarios(
             label = item.label or name.replace("_", " ")
             where = context.where("scenarios", name)
             found[name] = Scenario(
-                name, label, tuple(one for one in based_on if one != "base"), changes, where, item.all_inputs,
+                name,
+                label,
+                tuple(one for one in based_on if one != "base"),
+                changes,
+                where,
+                item.all_inputs,
                 item.judged_by,
-            )  # fmt: skip
+            )
     _refuse_circles(context, found)
     return found, switches
 

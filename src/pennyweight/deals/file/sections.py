@@ -77,20 +77,31 @@ class _Sections:
     def groups(self) -> tuple[Mapping[str, Any], ...]:
         """Everything with formulas."""
         return (
-            self.values, self.measures, self.lines, self.levels, self.loans, self.goals, self.questions, self.cells,
+            self.values,
+            self.measures,
+            self.lines,
+            self.levels,
+            self.loans,
+            self.goals,
+            self.questions,
+            self.cells,
             self.own_checks,
-        )  # fmt: skip
+        )
 
     def begun(self) -> _Sections:
         """The same with `first_period` looking from where the amounts of its condition begin."""
         early = Early(self.lines, self.loans)
         return replace(
             self,
-            values=begun(self.values, early), measures=begun(self.measures, early), goals=begun(self.goals, early),
-            lines=begun(self.lines, early), levels=begun(self.levels, early),
-            questions=begun(self.questions, early), own_checks=begun(self.own_checks, early),
+            values=begun(self.values, early),
+            measures=begun(self.measures, early),
+            goals=begun(self.goals, early),
+            lines=begun(self.lines, early),
+            levels=begun(self.levels, early),
+            questions=begun(self.questions, early),
+            own_checks=begun(self.own_checks, early),
             columns={table: begun(own, early) for table, own in self.columns.items()},
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,10 +176,12 @@ class Reader(Entries):
         shapes.update({key: "single" for table in sections.columns for key in own_names(self, table).values()})
         parts = self._loan_parts()
         shapes.update(dict.fromkeys([*shape.money_in, *shape.money_out, *shape.lines, *shape.levels, *parts], "line"))
-        shapes.update({
-            name: "line" if section in ("money_in", "money_out", "lines", "levels") else "single"
-            for name, section in self.broken.items()
-        })  # fmt: skip
+        shapes.update(
+            {
+                name: "line" if section in ("money_in", "money_out", "lines", "levels") else "single"
+                for name, section in self.broken.items()
+            }
+        )
         standing = frozenset([*sections.levels, *(part for part in parts if part.endswith(".balance"))])
         units = self._said_units(sections)
         units.update(dict.fromkeys(parts, "money"))
@@ -198,8 +211,9 @@ class Reader(Entries):
         inputs = self._read_inputs(_Uses(units, {}, {}))
         known = inputs | {
             name: Input(name=name, value=0.0, unit="number", label=name, where="", given="")
-            for name in self.shape.inputs if name not in inputs
-        }  # fmt: skip
+            for name in self.shape.inputs
+            if name not in inputs
+        }
         read_scenarios(self, known, sections.lines, sections.levels)
         check_nearly(sections.goals, note=self.noting)
         self.refuse_mistakes()
@@ -236,9 +250,7 @@ class Reader(Entries):
             ),
         )
 
-    def _whole(
-        self, sections: _Sections, names: Names, units: dict[str, str], inputs: dict[str, Input]
-    ) -> Definition:  # fmt: skip
+    def _whole(self, sections: _Sections, names: Names, units: dict[str, str], inputs: dict[str, Input]) -> Definition:
         """What is asked of the inputs (tables, questions, goals, scenarios, charts), and all of it together."""
         lines, levels, goals, questions = sections.lines, sections.levels, sections.goals, sections.questions
         tables, parameters = read_grids(self, inputs, sections.columns)

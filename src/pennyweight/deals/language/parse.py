@@ -350,10 +350,26 @@ def _listed(words: tuple[str, ...]) -> str:
 
 def _word_for(node: ast.AST) -> str:
     words = {
-        "Mod": "%", "FloorDiv": "//", "MatMult": "@", "BitAnd": "&", "BitOr": "|", "BitXor": "^",
-        "LShift": "<<", "RShift": ">>", "In": "in", "NotIn": "not in", "Is": "is", "IsNot": "is not",
-        "NamedExpr": ":=", "ListComp": "for", "GeneratorExp": "for", "JoinedStr": "f''", "List": "[ ]",
-        "Dict": "{ }", "Set": "{ }", "Tuple": ",",
-    }  # fmt: skip
+        "Mod": "%",
+        "FloorDiv": "//",
+        "MatMult": "@",
+        "BitAnd": "&",
+        "BitOr": "|",
+        "BitXor": "^",
+        "LShift": "<<",
+        "RShift": ">>",
+        "In": "in",
+        "NotIn": "not in",
+        "Is": "is",
+        "IsNot": "is not",
+        "NamedExpr": ":=",
+        "ListComp": "for",
+        "GeneratorExp": "for",
+        "JoinedStr": "f''",
+        "List": "[ ]",
+        "Dict": "{ }",
+        "Set": "{ }",
+        "Tuple": ",",
+    }
     kind = type(node).__name__
     return words.get(kind, kind)

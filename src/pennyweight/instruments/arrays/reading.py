@@ -71,9 +71,10 @@ def reading(function: Function, kinds: Mapping[str, str], *, gives_rate: bool = 
             if isinstance(error, InputError):
                 raise
             shapes = ", ".join(
-                f"{name} {np.shape(value)}" for name, value in [*zip(names, given, strict=False), *named.items()]
+                f"{name} {np.shape(value)}"
+                for name, value in [*zip(names, given, strict=False), *named.items()]
                 if isinstance(value, np.ndarray)
-            )  # fmt: skip
+            )
             raise InputError(f"The shapes do not fit together: {shapes}.") from None
         if isinstance(answer, np.ndarray | np.float64):
             if np.isinf(answer).any():

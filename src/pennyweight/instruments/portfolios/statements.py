@@ -60,8 +60,11 @@ def rows_of(path: Path, reading: Reading, kinds: Mapping[str, str]) -> tuple[lis
         lambda: table.dates("date"),
         lambda: table.column("account") if table.has("account") else [path.stem] * len(table.lines),
     )
-    rows, told = _with_kinds(table, path, days, accounts, kinds) if table.has("kind") else (
-        _without_kinds(table, days, accounts), [])  # fmt: skip
+    rows, told = (
+        _with_kinds(table, path, days, accounts, kinds)
+        if table.has("kind")
+        else (_without_kinds(table, days, accounts), [])
+    )
     table.finish()
     return rows, told, table
 

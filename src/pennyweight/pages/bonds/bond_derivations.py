@@ -183,9 +183,10 @@ class BondDerivations:
             found["Face"] = Derivation(self.money(face, 2), "repaid, per 100 of face")
         found["Factor"] = self.factor(k)
         found["Present value"] = Derivation(
-            self.money((coupon + face) * factor), "(coupon + face) × factor",
+            self.money((coupon + face) * factor),
+            "(coupon + face) × factor",
             f"({self.put(coupon)} + {self.put(face)}) × {digits(factor)}",
-        )  # fmt: skip
+        )
         return found
 
     def factor(self, k: int) -> Derivation:

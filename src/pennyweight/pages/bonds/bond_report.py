@@ -44,9 +44,7 @@ def _money(report: BondReport, value: float) -> str:
 def _lines(report: BondReport) -> tuple[FigureLine, ...]:
     bond, style, left, of = report.bond, report.style, report.payments, BondDerivations(report)
 
-    def line(
-        label: str, shown: str, note: str, make: Callable[[], Derivation], *, asked: bool = False
-    ) -> FigureLine:  # fmt: skip
+    def line(label: str, shown: str, note: str, make: Callable[[], Derivation], *, asked: bool = False) -> FigureLine:
         return FigureLine(label, Cell(shown, "question" if asked else "plain"), note, Why(label, make))
 
     def money(value: float) -> str:
@@ -89,8 +87,12 @@ def _lines(report: BondReport) -> tuple[FigureLine, ...]:
 
 def _table(report: BondReport) -> Table:
     columns = (
-        Column("Date", words=True), Column("Coupon"), Column("Face"), Column("Factor"), Column("Present value"),
-    )  # fmt: skip
+        Column("Date", words=True),
+        Column("Coupon"),
+        Column("Face"),
+        Column("Factor"),
+        Column("Present value"),
+    )
     left, style, of = report.payments, report.style, BondDerivations(report)
     rows: list[tuple[Cell, ...]] = [
         Row(

@@ -63,7 +63,8 @@ def _effects(before: Weighing, one: Change) -> dict[str, Derivation]:
             continue
         with_it, of = (show_figure(deal, name, figure, unit=False) for figure in (value + moved, value))
         told[deal.label(name)] = Derivation(
-            show_figure(deal, name, moved, unit=False, sign=True), "with this change alone - before",
+            show_figure(deal, name, moved, unit=False, sign=True),
+            "with this change alone - before",
             f"{with_it} - {bracketed(of)}",
-        )  # fmt: skip
+        )
     return told

@@ -44,9 +44,16 @@ def comparison_charts(comparison: Comparison) -> tuple[Chart, ...]:
         y_title = {"money": style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit)
         charts.append(
             LinesChart(
-                "figures", f"{first.definition.label(name)}: {words[best_at]} has the most, {shown}", np.empty(0),
-                ((first.definition.label(name), figures),), "", y_title, "bars", targets, x_words=words,
+                "figures",
+                f"{first.definition.label(name)}: {words[best_at]} has the most, {shown}",
+                np.empty(0),
+                ((first.definition.label(name), figures),),
+                "",
+                y_title,
+                "bars",
+                targets,
+                x_words=words,
                 percent=unit in ("share", "rate"),
             )
-        )  # fmt: skip
+        )
     return tuple(charts)

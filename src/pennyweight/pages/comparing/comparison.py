@@ -168,9 +168,7 @@ def _differences(comparison: Comparison, names: list[str]) -> Table:
         cells = []
         for key, weighing in others.items():
             difference = comparison.differences[key].get(name)
-            shown = "-" if not difference else show_figure(
-                weighing.definition, name, difference, unit=False, sign=True
-            )  # fmt: skip
+            shown = "-" if not difference else show_figure(weighing.definition, name, difference, unit=False, sign=True)
             cells.append(Cell(shown, "comparison" if not difference else "in" if difference > 0 else "out"))
         rows.append(
             Row((_label(weighings, name), *cells), _why(weighings, name, partial(_difference, comparison, name)))

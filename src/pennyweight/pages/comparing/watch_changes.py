@@ -51,9 +51,10 @@ def what_changed(before: Weighing, now: Weighing) -> str:
     causes = _causes(before, now)
     cause = listed(causes[:_MOST]) + (f" and {len(causes) - _MOST} more" if len(causes) > _MOST else "")
     moved = [
-        name for name, figure in now.measures.items()
+        name
+        for name, figure in now.measures.items()
         if name not in before.measures or before.measures[name].value != figure.value
-    ]  # fmt: skip
+    ]
     cause = cause or ("formulas or goals" if moved or before.verdict != now.verdict else "nothing that moves a figure")
     if before.verdict == now.verdict:
         count = f"{len(moved)} figure{'s' if len(moved) != 1 else ''} moved" if moved else "no figure moved"

@@ -29,12 +29,20 @@ def tree_table(why: Why) -> Table:
             formula = f"{reason.formula}  =  {reason.filled}"
         if reason.told:
             formula = f"{reason.formula} (told above)"
-        rows.append((Cell(f"{branch}{_named(reason)}"), *(Cell(text, "question") for text in reason.shown),
-                     Cell(formula or "given"), Cell(_line(reason.where), "comparison")))  # fmt: skip
+        rows.append(
+            (
+                Cell(f"{branch}{_named(reason)}"),
+                *(Cell(text, "question") for text in reason.shown),
+                Cell(formula or "given"),
+                Cell(_line(reason.where), "comparison"),
+            )
+        )
     columns = (
-        Column("Name", words=True), *(Column(name) for name in why.scenarios), Column("How", words=True),
+        Column("Name", words=True),
+        *(Column(name) for name in why.scenarios),
+        Column("How", words=True),
         Column("Where", words=True),
-    )  # fmt: skip
+    )
     top = why.reason
     title = f"{top.label} = {' and '.join(top.shown)}"
     return Table(title, columns, tuple(rows))

@@ -62,9 +62,13 @@ def _turning_goal(
 
 
 def _curve(
-    model: Model, question: Question, item: Input, base: Mapping[str, Floats], looked: tuple[float, float],
+    model: Model,
+    question: Question,
+    item: Input,
+    base: Mapping[str, Floats],
+    looked: tuple[float, float],
     scenarios: Sequence[str],
-) -> LinesChart | None:  # fmt: skip
+) -> LinesChart | None:
     """What is asked over the input: the side of the condition that moves, and where it turns."""
     deal, node = model.definition, question.so_that
     if item.choices or not (question.aim != "true" or isinstance(node, Compare)):
@@ -104,9 +108,16 @@ def _curve(
     targets += () if bound is None else ((question.text, bound),)
     y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit)
     return LinesChart(
-        "find", "", x, tuple(lines[:_MOST_LINES]), headed(deal, item.name), headed(deal, names[0]) if y_title else "",
-        targets=targets, percent=unit in ("share", "rate"), x_percent=item.unit in ("share", "rate"),
-    )  # fmt: skip
+        "find",
+        "",
+        x,
+        tuple(lines[:_MOST_LINES]),
+        headed(deal, item.name),
+        headed(deal, names[0]) if y_title else "",
+        targets=targets,
+        percent=unit in ("share", "rate"),
+        x_percent=item.unit in ("share", "rate"),
+    )
 
 
 def _near(

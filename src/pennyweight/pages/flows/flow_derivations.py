@@ -40,10 +40,11 @@ def row_derivations(
     own = {
         "Flow": Derivation(style.show(amount, "money")),
         "Running total": Derivation(
-            style.show(before + amount, "money"), "the total before + the flow",
+            style.show(before + amount, "money"),
+            "the total before + the flow",
             f"{_put(style, before)} + {bracketed(_put(style, amount))}",
         ),
-    }  # fmt: skip
+    }
     if factor is not None and rate is not None:
         how = "(1 + r)^-t, t years from the first flow, or from the day of valuation"
         if places is not None:
@@ -99,8 +100,11 @@ class FlowDerivations:
         shown, flows = self.style.with_unit(self.end, "years"), self.flows
         if flows.dates is None:
             often = round((self.amounts.size - 1) / self.end) if self.end else 1
-            return Derivation(shown, f"{flows.period}s from the first flow to the last / {flows.period}s a year",
-                              f"{self.amounts.size - 1} / {often}")  # fmt: skip
+            return Derivation(
+                shown,
+                f"{flows.period}s from the first flow to the last / {flows.period}s a year",
+                f"{self.amounts.size - 1} / {often}",
+            )
         days = int((flows.dates[-1] - flows.dates[0]).astype(int))
         how = f"from {flows.dates[0]} to {flows.dates[-1]} by {flows.day_count}"
         plain = abs(days / 365 - self.end) < 1e-12
@@ -173,9 +177,10 @@ class FlowDerivations:
                 if beside > -1:
                     coming, going = self.value(1, beside), self.value(-1, beside)
                     parts[f"Present value at {beside:.4%}"] = Derivation(
-                        self.amount(coming - going), "worth of what comes in - worth of what goes out",
+                        self.amount(coming - going),
+                        "worth of what comes in - worth of what goes out",
                         f"{self.put(coming)} - {self.put(going)}",
-                    )  # fmt: skip
+                    )
         value = self.shown("irr", "rate")
         if self.report.measures["irr"] is None:
             value = " and ".join(f"{rate:.2%}" for rate in self.report.irrs)
@@ -223,10 +228,11 @@ class FlowDerivations:
         parts = {
             f"Running total{of} {first}": Derivation(self.amount(-missing), "flows until then, added up"),
             f"Running total{of} {second}": Derivation(
-                self.amount(float(total[k])), "the total before + the flow",
+                self.amount(float(total[k])),
+                "the total before + the flow",
                 f"{self.put(-missing)} + {bracketed(_put(self.style, flow))}",
             ),
-        }  # fmt: skip
+        }
         if self.flows.dates is None and flow > 0 and 0 < missing / flow < 1:
             length = float(self.times[k]) - before
             how = f"years before + missing / flow × length of a {self.flows.period}, as it comes evenly"

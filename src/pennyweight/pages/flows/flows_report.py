@@ -85,14 +85,18 @@ def _plain_lines(report: FlowsReport, style: Style) -> tuple[FigureLine, ...]:
         gap = style.show(abs(beside.ahead), "money")
         lines += [
             line(
-                "In a bank account", Cell(style.with_unit(beside.deposits, "money"), "comparison"),
-                f"what the money out would have become, at {at}", partial(of.in_account, -1),
+                "In a bank account",
+                Cell(style.with_unit(beside.deposits, "money"), "comparison"),
+                f"what the money out would have become, at {at}",
+                partial(of.in_account, -1),
             ),
             line(
-                "What came in", Cell(style.with_unit(beside.returns, "money")),
-                f"what the money in has become in that account; {gap} {word} it", partial(of.in_account, 1),
+                "What came in",
+                Cell(style.with_unit(beside.returns, "money")),
+                f"what the money in has become in that account; {gap} {word} it",
+                partial(of.in_account, 1),
             ),
-        ]  # fmt: skip
+        ]
     return tuple(lines)
 
 
@@ -113,8 +117,11 @@ def _measure_lines(report: FlowsReport, style: Style) -> tuple[FigureLine, ...]:
             note = "several rates bring the present value to zero"
         elif value is None:
             shown, note = Cell(shown.text, "out"), report.undefined[name]
-        make = partial(of.measure, name) if value is not None or (name == "irr" and report.irrs) else partial(
-            Derivation, "undefined", report.undefined[name])  # fmt: skip
+        make = (
+            partial(of.measure, name)
+            if value is not None or (name == "irr" and report.irrs)
+            else partial(Derivation, "undefined", report.undefined[name])
+        )
         lines.append(FigureLine(label, shown, note, Why(label, make), known=shown.tone != "out"))
     return tuple(lines)
 

@@ -43,18 +43,32 @@ def loan_charts(loan: BookedLoan) -> tuple[BalanceChart, SplitChart]:
         (float(x[min(number, len(schedule.rows))]), schedule.balance_after(number)) for number in _stated_rows(loan)
     ]
     balance = BalanceChart(
-        "balance", title, x[: len(balances[0])], balances[0], x[: len(balances[1])], balances[1],
-        changed, x_title, style.headed("Owed", "money"), tuple(statements), _today(loan, x),
-    )  # fmt: skip
+        "balance",
+        title,
+        x[: len(balances[0])],
+        balances[0],
+        x[: len(balances[1])],
+        balances[1],
+        changed,
+        x_title,
+        style.headed("Owed", "money"),
+        tuple(statements),
+        _today(loan, x),
+    )
     table = schedule.yearly_rows()
     years, interest, principal = (
         np.array([float(row[key]) for row in table]) for key in ("year", "interest", "principal")
     )
     total = style.with_unit(schedule.total_interest, "money")
     split = SplitChart(
-        "split", f"{total} of interest in total", years, interest, principal,
-        "Year" if schedule.dates is not None else "Year of the loan", style.headed("Paid in the year", "money"),
-    )  # fmt: skip
+        "split",
+        f"{total} of interest in total",
+        years,
+        interest,
+        principal,
+        "Year" if schedule.dates is not None else "Year of the loan",
+        style.headed("Paid in the year", "money"),
+    )
     return balance, split
 
 

@@ -51,9 +51,11 @@ class ScheduleDerivations(PaymentDerivations):
         """What is paid from now on."""
         now = self.facts
         return Derivation(
-            self.money(now.still_to_pay), "total paid - paid so far",
-            f"{self.money(now.total_paid)} - {self.money(now.paid_so_far)}", {"Total paid": self.total_paid},
-        )  # fmt: skip
+            self.money(now.still_to_pay),
+            "total paid - paid so far",
+            f"{self.money(now.total_paid)} - {self.money(now.paid_so_far)}",
+            {"Total paid": self.total_paid},
+        )
 
     @property
     def average_payment(self) -> Derivation:
@@ -87,10 +89,11 @@ class ScheduleDerivations(PaymentDerivations):
         """The interest in the payments to come."""
         now = self.facts
         return Derivation(
-            self.money(now.interest_to_come), "total interest - interest to date",
+            self.money(now.interest_to_come),
+            "total interest - interest to date",
             f"{self.money(now.total_interest)} - {self.money(now.interest_to_date)}",
             {"Total interest": self.total_interest},
-        )  # fmt: skip
+        )
 
     def _interest_of(self, value: float, count: int, paid: Derivation) -> Derivation:
         """Whatever was paid and did not bring the debt down is interest or a fee."""
@@ -135,9 +138,11 @@ class ScheduleDerivations(PaymentDerivations):
         n = len(self.rows)
         named = self.schedule.dates is not None
         return Derivation(
-            self.schedule.named(n), f"the due day of payment {n}, the last" if named else "the last payment", "",
+            self.schedule.named(n),
+            f"the due day of payment {n}, the last" if named else "the last payment",
+            "",
             {"Payments": self.payments},
-        )  # fmt: skip
+        )
 
     @property
     def principal_leads(self) -> Derivation | None:
@@ -166,9 +171,13 @@ class ScheduleDerivations(PaymentDerivations):
         if rate is None:
             return Derivation("undefined", "no single yearly rate makes the payments worth what is received")
         received = terms.lent - terms.fee_up_front
-        parts = {"Received": Derivation(
-            self.money(received), "lent - fee up front", f"{self.money(terms.lent)} - {self.money(terms.fee_up_front)}"
-        )}  # fmt: skip
+        parts = {
+            "Received": Derivation(
+                self.money(received),
+                "lent - fee up front",
+                f"{self.money(terms.lent)} - {self.money(terms.fee_up_front)}",
+            )
+        }
         for beside in (rate - STEP, rate, rate + STEP):
             if beside > -1:
                 worth = worth_of_payments(self.schedule, "eu" if method == "eu" else "us", beside)

@@ -149,11 +149,18 @@ def _fact_table(loan: BookedLoan, as_it_is: str) -> Table:
         return "–" if value is None else style.show(value, "money")
 
     names = (
-        ("Payment now", "payment_now"), ("  of it interest", "next_interest"), ("  of it principal", "next_principal"),
-        (_owed(loan), "balance_now"), ("Paid so far", "paid_so_far"), ("Still to pay", "still_to_pay"),
-        ("Interest to date", "interest_to_date"), ("Interest to come", "interest_to_come"),
-        ("Total interest", "total_interest"), ("Total paid", "total_paid"), ("Average payment", "average_payment"),
-    )  # fmt: skip
+        ("Payment now", "payment_now"),
+        ("  of it interest", "next_interest"),
+        ("  of it principal", "next_principal"),
+        (_owed(loan), "balance_now"),
+        ("Paid so far", "paid_so_far"),
+        ("Still to pay", "still_to_pay"),
+        ("Interest to date", "interest_to_date"),
+        ("Interest to come", "interest_to_come"),
+        ("Total interest", "total_interest"),
+        ("Total paid", "total_paid"),
+        ("Average payment", "average_payment"),
+    )
     cases = {
         ", as agreed": ScheduleDerivations(loan.agreed, made),
         ", as it is": ScheduleDerivations(loan.schedule, made),
@@ -233,4 +240,4 @@ def _told_statement(loan: BookedLoan, by_schedule: float, stated: float) -> dict
         "Difference": Derivation(
             style.show(stated - by_schedule, "money", sign=True), "stated - by our schedule", f"{theirs} - {ours}"
         ),
-    }  # fmt: skip
+    }

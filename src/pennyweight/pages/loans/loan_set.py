@@ -31,12 +31,21 @@ def document(loans: LoanSet) -> Document:
     for name, loan in loans.loans.items():
         schedule = chosen[name]
         share = loans.share_of(loan)
-        rows.append(Row((
-            Cell(loan.title or name), money(loan.amount),
-            Cell("–" if share is None else style.show(share, "share")),
-            Cell(style.show(loan.terms.rate.value, "rate")), money(loan.payment), Cell(str(len(schedule.rows))),
-            Cell(schedule.named(len(schedule.rows))), money(schedule.total_interest),
-        ), Why(loan.title or name, partial(_layer, loans, loan, of[name]))))  # fmt: skip
+        rows.append(
+            Row(
+                (
+                    Cell(loan.title or name),
+                    money(loan.amount),
+                    Cell("–" if share is None else style.show(share, "share")),
+                    Cell(style.show(loan.terms.rate.value, "rate")),
+                    money(loan.payment),
+                    Cell(str(len(schedule.rows))),
+                    Cell(schedule.named(len(schedule.rows))),
+                    money(schedule.total_interest),
+                ),
+                Why(loan.title or name, partial(_layer, loans, loan, of[name])),
+            )
+        )
     none = Cell("")
     total = sum(loan.payment for loan in loans.loans.values())
     interest = sum(one.total_interest for one in chosen.values())
@@ -59,10 +68,14 @@ def document(loans: LoanSet) -> Document:
     years = _yearly(loans, chosen)
     blocks.append(_years(loans, years))
     chart = SplitChart(
-        "split", f"{style.with_unit(interest, 'money')} of interest on all loans together",
-        np.array(list(years), dtype=np.float64), np.array([row[1] for row in years.values()]),
-        np.array([row[2] for row in years.values()]), "Year", style.headed("Paid in the year", "money"),
-    )  # fmt: skip
+        "split",
+        f"{style.with_unit(interest, 'money')} of interest on all loans together",
+        np.array(list(years), dtype=np.float64),
+        np.array([row[1] for row in years.values()]),
+        np.array([row[2] for row in years.values()]),
+        "Year",
+        style.headed("Paid in the year", "money"),
+    )
     how = "As agreed" if not loans.extra else f"With {style.with_unit(loans.extra, 'money')} more a payment"
     said = " ".join(filter(None, [loans.note, f"{how}, to the smallest unit."]))
     return Document(loans.title or "Loans together", tuple(blocks), said, (chart,))
@@ -86,9 +99,12 @@ def _order_blocks(loans: LoanSet) -> list[Block]:
         for order, plan in loans.plans.items()
     ]
     columns = (
-        Column("Order", words=True), Column("Loans", words=True), Column("Payments"), Column("Interest"),
+        Column("Order", words=True),
+        Column("Loans", words=True),
+        Column("Payments"),
+        Column("Interest"),
         Column("Saved"),
-    )  # fmt: skip
+    )
     note = f"Without it: {longest} payments and {style.with_unit(before, 'money')} of interest."
     return [Table("What each order of paying brings", columns, tuple(lines), note)]
 
@@ -114,9 +130,10 @@ def _years(loans: LoanSet, years: Mapping[int, Any]) -> Table:
     ]
     names = [Column(name) for name in ("Payments", "Interest", "Principal", "Balance")]
     return Table(
-        f"All loans by {'calendar year' if dated else 'year of the loan'}", (Column("Year", words=True), *names),
+        f"All loans by {'calendar year' if dated else 'year of the loan'}",
+        (Column("Year", words=True), *names),
         tuple(rows),
-    )  # fmt: skip
+    )
 
 
 def _layer(loans: LoanSet, loan: Loan, of: ScheduleDerivations) -> dict[str, Derivation]:
@@ -125,9 +142,12 @@ def _layer(loans: LoanSet, loan: Loan, of: ScheduleDerivations) -> dict[str, Der
     if loans.needs:
         figures["Share"] = _share(loans, loan.amount)
     return figures | {
-        "Rate": rate_derivation(loan), "Payment": ScheduleDerivations(loan.agreed, 0).payment, "Payments": of.payments,
-        "Paid off": of.paid_off, "Interest": of.total_interest,
-    }  # fmt: skip
+        "Rate": rate_derivation(loan),
+        "Payment": ScheduleDerivations(loan.agreed, 0).payment,
+        "Payments": of.payments,
+        "Paid off": of.paid_off,
+        "Interest": of.total_interest,
+    }
 
 
 def _share(loans: LoanSet, amount: float) -> Derivation:
@@ -169,14 +189,22 @@ def _order(loans: LoanSet, plan: SparePlan, before: float) -> dict[str, Derivati
     of = {name: ScheduleDerivations(schedule, 0) for name, schedule in plan.schedules.items()}
     interest = show(plan.total_interest, "money")
     return {
-        "Payments": Derivation(str(plan.payments), f"until the last of them, {last}, is paid off", "", {
-            f"Payments of {last}": of[last].payments}),
-        "Interest": Derivation(interest, "of all loans, added up", " + ".join(
-            one.total_interest.value for one in of.values()),
-            {f"Interest of {name}": one.total_interest for name, one in of.items()}),
+        "Payments": Derivation(
+            str(plan.payments),
+            f"until the last of them, {last}, is paid off",
+            "",
+            {f"Payments of {last}": of[last].payments},
+        ),
+        "Interest": Derivation(
+            interest,
+            "of all loans, added up",
+            " + ".join(one.total_interest.value for one in of.values()),
+            {f"Interest of {name}": one.total_interest for name, one in of.items()},
+        ),
         "Saved": Derivation(
-            show(before - plan.total_interest, "money"), without, f"{show(before, 'money')} - {interest}"),
-    }  # fmt: skip
+            show(before - plan.total_interest, "money"), without, f"{show(before, 'money')} - {interest}"
+        ),
+    }
 
 
 def _year(loans: LoanSet, year: int) -> dict[str, Derivation]:

@@ -92,15 +92,19 @@ def _told_extra(loan: BookedLoan, extra: Extra) -> dict[str, Derivation]:
     interest = other.total_interest
     return {
         "Payments saved": Derivation(
-            str(extra.payments_saved), "payments without it - payments with it",
-            f"{len(without.rows)} - {len(other.rows)}", {"Payments with it": other.payments},
+            str(extra.payments_saved),
+            "payments without it - payments with it",
+            f"{len(without.rows)} - {len(other.rows)}",
+            {"Payments with it": other.payments},
         ),
         "Interest saved": Derivation(
-            without.money(extra.interest_saved), "total interest without it - with it",
-            f"{without.total_interest.value} - {interest.value}", {"Total interest with it": interest},
+            without.money(extra.interest_saved),
+            "total interest without it - with it",
+            f"{without.total_interest.value} - {interest.value}",
+            {"Total interest with it": interest},
         ),
         "Paid off": other.paid_off,
-    }  # fmt: skip
+    }
 
 
 def _told_needed(study: LoanStudy) -> Table:

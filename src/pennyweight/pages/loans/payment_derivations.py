@@ -55,32 +55,45 @@ class PaymentDerivations:
         owed, numbers = "owed", self.units(setting.balance)
         if terms.residual:
             parts["Residual"] = Derivation(self.units(terms.residual), "what the last payment clears")
-            owed, numbers = f"(owed - residual × (1 + i)^-{'(n + 1)' if gap > n else 'n'})", (
-                f"({numbers} - {self.units(terms.residual)} × {self.growth(i)}^-{gap})"
-            )  # fmt: skip
+            owed, numbers = (
+                f"(owed - residual × (1 + i)^-{'(n + 1)' if gap > n else 'n'})",
+                (f"({numbers} - {self.units(terms.residual)} × {self.growth(i)}^-{gap})"),
+            )
         if i == 0:
             return Derivation(value, f"{owed} / n, rounded", f"{numbers} / {n}", parts)
         once = " / (1 + i)" if first else ""
         return Derivation(
-            value, f"{owed} × i / (1 - (1 + i)^-n){once}, rounded",
+            value,
+            f"{owed} × i / (1 - (1 + i)^-n){once}, rounded",
             f"{numbers} × {self.digits(i)} / (1 - {self.growth(i)}^-{n}){f' / {self.growth(i)}' if first else ''}",
             parts,
-        )  # fmt: skip
+        )
 
     def periodic(self, yearly: float, i: float) -> Derivation:
         """The rate of a period out of the yearly one."""
         return period_derivation(
-            self.terms.style.show(i, "rate", places=6), i, yearly=yearly, yearly_shown=self.rate(yearly),
-            often=self.terms.rate.compounding, m=self.terms.per_year, mark=self.terms.style.mark,
-        )  # fmt: skip
+            self.terms.style.show(i, "rate", places=6),
+            i,
+            yearly=yearly,
+            yearly_shown=self.rate(yearly),
+            often=self.terms.rate.compounding,
+            m=self.terms.per_year,
+            mark=self.terms.style.mark,
+        )
 
     def of_payment(self, number: int) -> Derivation:
         """One payment by its two parts."""
         row = self.rows[number - 1]
         interest, principal = self.units(row.interest), self.units(row.payment - row.interest)
-        return Derivation(self.units(row.payment), "interest + principal", f"{interest} + {principal}", {
-            "Interest": self.interest(number), "Principal": Derivation(principal, "what the payment leaves beside it"),
-        })  # fmt: skip
+        return Derivation(
+            self.units(row.payment),
+            "interest + principal",
+            f"{interest} + {principal}",
+            {
+                "Interest": self.interest(number),
+                "Principal": Derivation(principal, "what the payment leaves beside it"),
+            },
+        )
 
     @property
     def payment_now(self) -> Derivation | None:

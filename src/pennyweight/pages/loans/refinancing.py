@@ -20,9 +20,13 @@ def refinancing_block(study: LoanStudy, change: Refinancing) -> Figures:
     style, of = study.loan.terms.style, _RaceDerivations(study)
 
     def line(
-        label: str, value: float, make: Callable[[], Derivation | dict[str, Derivation]], note: str = "",
-        *, sign: bool = False,
-    ) -> FigureLine:  # fmt: skip
+        label: str,
+        value: float,
+        make: Callable[[], Derivation | dict[str, Derivation]],
+        note: str = "",
+        *,
+        sign: bool = False,
+    ) -> FigureLine:
         tone: Tone = "plain" if not sign else ("in" if value >= 0 else "out")
         return FigureLine(label, Cell(style.with_unit(value, "money", sign=sign), tone), note, Why(label, make))
 
@@ -47,13 +51,15 @@ def refinancing_block(study: LoanStudy, change: Refinancing) -> Figures:
             line("Payment after", change.payment_after, of.payment_after),
             line("Interest left on the old loan", change.interest_left, of.interest_left),
             line(
-                "Interest of the new one", change.interest_after, partial(of.interest_after, change),
+                "Interest of the new one",
+                change.interest_after,
+                partial(of.interest_after, change),
                 f"{word} {style.show(abs(saved), 'money')}",
             ),
             pays,
             line("Net gain", change.gain, of.net_gain, counted, sign=True),
         ),
-    )  # fmt: skip
+    )
 
 
 class _RaceDerivations:

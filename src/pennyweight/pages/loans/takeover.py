@@ -31,7 +31,7 @@ def document(takeover: Takeover) -> Document:
 
     def line(
         label: str, value: float, make: Callable[[], Derivation], note: str = "", tone: Tone = "plain"
-    ) -> FigureLine:  # fmt: skip
+    ) -> FigureLine:
         return FigureLine(label, Cell(style.with_unit(value, "money"), tone), note, Why(label, make))
 
     lines = [line("Balance taken over", rest.amount + takeover.overdue, whole, f"on {takeover.calendar.start}")]
@@ -75,17 +75,21 @@ def _life_lines(
         FigureLine(label, Cell(shown), note, Why(label, make))
         for label, shown, note, make in (
             (
-                "Original loan", style.with_unit(original.amount, "money"),
-                paid, partial(_original, takeover, original, of),
+                "Original loan",
+                style.with_unit(original.amount, "money"),
+                paid,
+                partial(_original, takeover, original, of),
             ),
             ("Payments due before", str(takeover.made), "", partial(_due_before, takeover, of, life)),
             (
-                "Interest over its whole life", style.with_unit(whole, "money"), "",
+                "Interest over its whole life",
+                style.with_unit(whole, "money"),
+                "",
                 partial(getattr, life, "total_interest"),
             ),
             ("Part still to come", style.show(share, "share"), "", partial(_part, of, life, share)),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _part(of: ScheduleDerivations, life: ScheduleDerivations, share: float) -> Derivation:
@@ -134,8 +138,9 @@ def _arrears(takeover: Takeover, of: ScheduleDerivations) -> Derivation:
     payment = of.payment.value
     told = [payment, *(f"{payment} × {of.growth(i)}^{k}" for k in range(1, takeover.missed_payments))]
     formula = "each missed payment with interest since its day, the last of them due on the day of takeover"
-    return Derivation(value, formula, " + ".join(told), {"i, the rate of a period": of.periodic(float(
-        of.terms.agreement.rate), i)})  # fmt: skip
+    return Derivation(
+        value, formula, " + ".join(told), {"i, the rate of a period": of.periodic(float(of.terms.agreement.rate), i)}
+    )
 
 
 def _original(takeover: Takeover, original: Loan, of: ScheduleDerivations) -> Derivation:
@@ -173,7 +178,11 @@ def _due_before(takeover: Takeover, of: ScheduleDerivations, life: ScheduleDeriv
         whole = round(takeover.original_years * takeover.calendar.per_year)
         return Derivation(str(made), "payments of the whole term - payments left", f"{whole} - {left}")
     return Derivation(
-        str(made), "the number of payments after which the original loan's balance is nearest to what is owed", "",
-        {"The original loan's balance then": Derivation(life.units(life.owed(made)), "by its schedule"),
-         "Owed": Derivation(of.money(takeover.remaining.amount))},
-    )  # fmt: skip
+        str(made),
+        "the number of payments after which the original loan's balance is nearest to what is owed",
+        "",
+        {
+            "The original loan's balance then": Derivation(life.units(life.owed(made)), "by its schedule"),
+            "Owed": Derivation(of.money(takeover.remaining.amount)),
+        },
+    )

@@ -38,19 +38,25 @@ def _first_steps(loan: BookedLoan) -> Table:
     owed, rows = loan.terms.money(loan.terms.agreement.amount), []
     for row in schedule.plain_rows()[:_STEPS]:
         extra = f" + {style.show(row['extra'], 'money')} extra" if row["extra"] else ""
-        rows.append((
-            Cell(schedule.named(row["number"])),
-            Cell(f"interest on {style.show(owed, 'money')}"),
-            Cell(style.show(row["interest"], "money")),
-            Cell(f"{style.show(row['payment'], 'money')}{extra} - {style.show(row['interest'], 'money')}"),
-            Cell(style.show(row["principal"], "money")),
-            Cell(style.show(row["balance"], "money"), "question"),
-        ))  # fmt: skip
+        rows.append(
+            (
+                Cell(schedule.named(row["number"])),
+                Cell(f"interest on {style.show(owed, 'money')}"),
+                Cell(style.show(row["interest"], "money")),
+                Cell(f"{style.show(row['payment'], 'money')}{extra} - {style.show(row['interest'], 'money')}"),
+                Cell(style.show(row["principal"], "money")),
+                Cell(style.show(row["balance"], "money"), "question"),
+            )
+        )
         owed = row["balance"]
     columns = (
-        Column("Payment", words=True), Column("", words=True), Column("Interest"),
-        Column("Payment less interest", words=True), Column("Principal"), Column("Owed then"),
-    )  # fmt: skip
+        Column("Payment", words=True),
+        Column("", words=True),
+        Column("Interest"),
+        Column("Payment less interest", words=True),
+        Column("Principal"),
+        Column("Owed then"),
+    )
     return Table("The first payments, step by step", columns, tuple(rows), role="working")
 
 

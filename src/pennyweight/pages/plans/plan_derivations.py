@@ -67,9 +67,10 @@ def _rate(plan: Plan, formula: PlanFormula) -> Derivation:
     if t.is_lump_sum and t.known_start and t.known_end:
         span = digits(t.known_n + t.wait)
         i = Derivation(
-            i.value, f"({t.kind.names[4]} / {t.kind.names[0]})^(1 / periods) - 1",
+            i.value,
+            f"({t.kind.names[4]} / {t.kind.names[0]})^(1 / periods) - 1",
             f"({style.show(t.known_end, 'money')} / {style.show(t.known_start, 'money')})^(1 / {span}) - 1",
-        )  # fmt: skip
+        )
         return Derivation(plan.shown("rate"), "i, the rate of a period, as a year's", "", {"i": i})
     parts = {"i, the rate of a period": replace(i, formula="searched until both sides are the same")}
     for beside in (t.known_i - _STEP, t.known_i, t.known_i + _STEP):
@@ -135,9 +136,13 @@ def _period_rate(plan: Plan) -> Derivation:
     t, show = plan.terms, plan.terms.style.show
     yearly = plan.nominal if t.quoted else plan.effective
     return period_derivation(
-        show(t.known_i, "rate", places=6), t.known_i, yearly=yearly, yearly_shown=show(yearly, "rate", places=4),
-        often=t.quoted, m=t.often,
-    )  # fmt: skip
+        show(t.known_i, "rate", places=6),
+        t.known_i,
+        yearly=yearly,
+        yearly_shown=show(yearly, "rate", places=4),
+        often=t.quoted,
+        m=t.often,
+    )
 
 
 def _years(plan: Plan) -> str:
@@ -198,7 +203,8 @@ def step_derivations(plan: Plan, step: Step) -> dict[str, Derivation]:
         "Interest": interest,
         word: Derivation(show(step.paid), "the payment of the period"),
         "Closing": Derivation(
-            show(step.closing), f"opening + interest {sign} what is paid",
+            show(step.closing),
+            f"opening + interest {sign} what is paid",
             f"{put(step.opening)} + {put(step.interest)} {sign} {put(step.paid)}",
         ),
-    }  # fmt: skip
+    }

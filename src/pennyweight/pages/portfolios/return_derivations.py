@@ -39,9 +39,10 @@ class ReturnDerivations:
             return {label: one}
         span = self.portfolio.span
         yearly = Derivation(
-            self.style.show(value.annualized, "rate"), "(1 + return over the span)^(1 / years) - 1",
+            self.style.show(value.annualized, "rate"),
+            "(1 + return over the span)^(1 / years) - 1",
             f"(1 + {bracketed(digits(value.over_span))})^(1 / {digits(span)}) - 1",
-        )  # fmt: skip
+        )
         return {f"{label}, over the span": one, "A year": yearly}
 
     # The four ways
@@ -54,8 +55,12 @@ class ReturnDerivations:
 
     def modified_dietz(self, value: Return) -> Derivation:
         timing = self.report.timing
-        return self.linked(value, self.portfolio.periods, lambda period: 1 + period.modified_dietz(timing),
-                           "each period's gain over its average capital, linked: (1 + return) × … - 1")  # fmt: skip
+        return self.linked(
+            value,
+            self.portfolio.periods,
+            lambda period: 1 + period.modified_dietz(timing),
+            "each period's gain over its average capital, linked: (1 + return) × … - 1",
+        )
 
     def time_weighted(self, value: Return) -> Derivation:
         def growth(period: Period) -> float:
@@ -79,11 +84,12 @@ class ReturnDerivations:
         if len(periods) > _MOST_FACTORS:
             parts = {
                 named: Derivation(
-                    self.share(float(np.prod(own)) - 1), f"of its {len(own)} periods, linked",
+                    self.share(float(np.prod(own)) - 1),
+                    f"of its {len(own)} periods, linked",
                     f"{' × '.join(map(digits, own))} - 1" if len(own) <= 3 * _MOST_FACTORS else "",
                 )
                 for named, own in factors.items()
-            }  # fmt: skip
+            }
         numbers = f"{told} - 1" if len(factors) <= 3 * _MOST_FACTORS else ""
         return Derivation(self.share(value.over_span), how, numbers, parts)
 
@@ -109,10 +115,13 @@ class ReturnDerivations:
         deposits = sum(amount for period in p.periods for _, amount in period.flows if amount > 0)
         put_in, opening, closing = sum(period.put_in for period in p.periods), float(p.values[0]), float(p.values[-1])
         gain = sum(period.gain for period in p.periods)
-        parts = {"Gain": Derivation(
-            self.style.show(gain, "money"), "closing - opening - put in",
-            f"{self.put(closing)} - {self.put(opening)} - {bracketed(self.put(put_in))}",
-        )}  # fmt: skip
+        parts = {
+            "Gain": Derivation(
+                self.style.show(gain, "money"),
+                "closing - opening - put in",
+                f"{self.put(closing)} - {self.put(opening)} - {bracketed(self.put(put_in))}",
+            )
+        }
         told = f"{bracketed(self.put(gain))} / ({self.put(opening)} + {self.put(deposits)})"
         return Derivation(self.share(value.over_span), "gain / (opening value + deposits)", told, parts)
 
@@ -143,17 +152,19 @@ class ReturnDerivations:
                 added(flows, self.put) if len(flows) <= 16 else "",
             )
         told["Gain"] = Derivation(
-            money(period.gain, "money", sign=True), "closing - opening - put in",
+            money(period.gain, "money", sign=True),
+            "closing - opening - put in",
             f"{self.put(period.closing)} - {self.put(period.opening)} - {bracketed(self.put(period.put_in))}",
-        )  # fmt: skip
+        )
         told["Closing"] = Derivation(money(period.closing, "money"), f"as stated on {period.end}")
         told["Return"] = self.dietz(period)
         if self.levels is not None:
             before, after = float(self.levels[k]), float(self.levels[k + 1])
             told["Benchmark"] = Derivation(
-                self.share(after / before - 1, sign=True), "level at the end / level at the start - 1",
+                self.share(after / before - 1, sign=True),
+                "level at the end / level at the start - 1",
                 f"{digits(after)} / {digits(before)} - 1",
-            )  # fmt: skip
+            )
         return told
 
     def dietz(self, period: Period) -> Derivation:
@@ -168,10 +179,13 @@ class ReturnDerivations:
             for day, flow in period.flows
         )
         late = " + 1" if self.late else ""
-        parts = {"Average capital": Derivation(
-            self.style.show(capital, "money"), f"opening + sum of flow × (D - d{late}) / D, on day d of D",
-            f"{self.put(period.opening)}{weighted}" if len(period.flows) <= 16 else "",
-        )}  # fmt: skip
+        parts = {
+            "Average capital": Derivation(
+                self.style.show(capital, "money"),
+                f"opening + sum of flow × (D - d{late}) / D, on day d of D",
+                f"{self.put(period.opening)}{weighted}" if len(period.flows) <= 16 else "",
+            )
+        }
         told = f"{bracketed(self.put(period.gain))} / {self.put(capital)}"
         return Derivation(self.share(value, sign=True), "gain / average capital", told, parts)
 

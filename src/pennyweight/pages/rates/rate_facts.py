@@ -22,14 +22,18 @@ def document(facts: RateFacts) -> Document:
     lines = [
         _line("Effective", _shown(effective), "a year", partial(_effective, facts), asked=True),
         _line(
-            "Quoted", _shown(facts.nominal), f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m",
+            "Quoted",
+            _shown(facts.nominal),
+            f"a year, {word}: (1 + effective)^(1/m) = 1 + quoted/m",
             partial(quoted_derivation, _shown(facts.nominal), effective, often),
         ),
         _line(
-            "In advance", _shown(facts.in_advance), f"a year, {word}: interest taken at the start, a discount",
+            "In advance",
+            _shown(facts.in_advance),
+            f"a year, {word}: interest taken at the start, a discount",
             partial(_in_advance, _shown(facts.in_advance), effective, often),
         ),
-    ]  # fmt: skip
+    ]
     multiple = "doubles" if facts.times == 2 else f"comes to {facts.times:g} times"
     years = facts.years()
     note = "never at this rate" if years is None else "log(times) / log(1 + rate)"

@@ -44,9 +44,11 @@ def handout(variation: Variation, page: Document) -> Handout:
     named = [*variation.inputs, *(name for name in variation.figures if name != "pays_off")]
     units = {name.replace(" ", "_"): deal.unit(name) for name in named}
     return Handout(
-        page, lambda: sheets_of({"cases": variation.frame}, units), currency=deal.style.currency,
+        page,
+        lambda: sheets_of({"cases": variation.frame}, units),
+        currency=deal.style.currency,
         places=deal.style.places,
-    )  # fmt: skip
+    )
 
 
 def _one_way(variation: Variation) -> Document:
@@ -85,13 +87,18 @@ def _chart(variation: Variation, measure: str) -> LinesChart:
     base = variation.base[name]
     inside = not item.choices and bool(axis.min() <= base <= axis.max())
     return LinesChart(
-        f"line_{measure}", title, axis,
-        ((deal.label(measure), variation.figures[measure]),), _axis_title(variation, name),
+        f"line_{measure}",
+        title,
+        axis,
+        ((deal.label(measure), variation.figures[measure]),),
+        _axis_title(variation, name),
         {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
-        targets=targets, marks=(("as it stands", base),) if inside else (),
+        targets=targets,
+        marks=(("as it stands", base),) if inside else (),
         x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
-        percent=unit in ("share", "rate"), x_percent=item.is_series or item.unit in ("share", "rate"),
-    )  # fmt: skip
+        percent=unit in ("share", "rate"),
+        x_percent=item.is_series or item.unit in ("share", "rate"),
+    )
 
 
 def _span(deal: Definition, measure: str, known: Floats) -> str:

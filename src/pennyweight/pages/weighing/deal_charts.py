@@ -88,9 +88,18 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
     much = partial(deal.style.with_unit, unit=deal.unit(chart.lines[0]))
     title = _titled(chart.label, made, aim, partial(_after, deal), much)
     return LinesChart(
-        made.name, title, made.x, made.lines, made.x_title, made.y_title, made.kind, tuple(targets), tuple(marks),
-        percent=made.percent, x_percent=made.x_percent,
-    )  # fmt: skip
+        made.name,
+        title,
+        made.x,
+        made.lines,
+        made.x_title,
+        made.y_title,
+        made.kind,
+        tuple(targets),
+        tuple(marks),
+        percent=made.percent,
+        x_percent=made.x_percent,
+    )
 
 
 def _after(deal: Definition, years: float) -> str:
@@ -123,9 +132,14 @@ def _figure(weighing: Weighing, chart: OwnChart, key: str) -> float | None:
 
 
 def _over_time(
-    weighing: Weighing, name: str, lines: list[str], label: str, kind: Literal["lines", "area", "bars"],
-    by: str | None, span: tuple[float | None, ...] = (None, None),
-) -> LinesChart:  # fmt: skip
+    weighing: Weighing,
+    name: str,
+    lines: list[str],
+    label: str,
+    kind: Literal["lines", "area", "bars"],
+    by: str | None,
+    span: tuple[float | None, ...] = (None, None),
+) -> LinesChart:
     """Lines and levels by period, or by the year where there are many; amounts that begin in period 1 from there."""
     deal = weighing.definition
     time = deal.timeline
@@ -159,9 +173,15 @@ def _over_time(
     shown: dict[str, str] = {"money": deal.style.currency, "share": "", "rate": ""}
     suffix = " a year" if yearly and not any(deal.stands(line) for line in lines) else ""
     return LinesChart(
-        name, label, x, tuple(drawn), "Years from the start", (shown.get(unit, unit) + suffix).strip(),
-        kind, percent=unit in ("share", "rate"),
-    )  # fmt: skip
+        name,
+        label,
+        x,
+        tuple(drawn),
+        "Years from the start",
+        (shown.get(unit, unit) + suffix).strip(),
+        kind,
+        percent=unit in ("share", "rate"),
+    )
 
 
 def _courses(weighing: Weighing, lines: list[str]) -> LinesChart:
@@ -197,9 +217,17 @@ def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
     words = tuple(item.choices[round(value)] for value in first.values.tolist()) if item.choices else ()
     y_title = {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, unit)
     made = LinesChart(
-        chart.name, chart.label or table.label, first.values, lines, headed(deal, first.key, first.label), y_title,
-        chart.kind, x_words=words, percent=unit in ("share", "rate"), x_percent=item.unit in ("share", "rate"),
-    )  # fmt: skip
+        chart.name,
+        chart.label or table.label,
+        first.values,
+        lines,
+        headed(deal, first.key, first.label),
+        y_title,
+        chart.kind,
+        x_words=words,
+        percent=unit in ("share", "rate"),
+        x_percent=item.unit in ("share", "rate"),
+    )
     if words:
         return made
     much = partial(deal.style.with_unit, unit=unit)

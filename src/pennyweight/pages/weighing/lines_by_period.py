@@ -82,9 +82,7 @@ class _Line:
         return Why(label, partial(_of_line, weighing, self.name, inside), said if yearly else "")
 
 
-def _body(
-    weighing: Weighing, wanted: Selection, shown: Periods, groups: Floats, heads: Floats
-) -> list[_Line]:  # fmt: skip
+def _body(weighing: Weighing, wanted: Selection, shown: Periods, groups: Floats, heads: Floats) -> list[_Line]:
     """The rows, groups under their headings."""
     deal, line = weighing.definition, weighing.line
 

@@ -45,8 +45,13 @@ def weighing_sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> tup
         found.append(Sheet(table.label, tuple(columns), tuple(rows)))
     if len(deal.scenarios):
         found.append(_scenarios(weighing, other))
-    found.append(Sheet("Checks", (SheetColumn("Holds"), SheetColumn("Check")),
-                       tuple(("yes" if passed else "no", said) for passed, said in weighing.checks)))  # fmt: skip
+    found.append(
+        Sheet(
+            "Checks",
+            (SheetColumn("Holds"), SheetColumn("Check")),
+            tuple(("yes" if passed else "no", said) for passed, said in weighing.checks),
+        )
+    )
     return tuple(found)
 
 
@@ -78,7 +83,7 @@ def _goals(weighing: Weighing) -> Sheet:
     rows = tuple(
         (g.label, g.state, _number(g.value), g.side.replace("_", " "), _number(g.bound), _number(g.slack), g.reason)
         for g in goals
-    )  # fmt: skip
+    )
     columns = ("Goal", "State", "Figure", "Asked", "Bound", "To spare", "Why it is undefined")
     units = tuple(dict.fromkeys((2, 4, 5), goal.unit) for goal in goals)
     return Sheet("Goals", tuple(map(SheetColumn, columns)), rows, units)

@@ -25,9 +25,13 @@ def turning_blocks(weighing: Weighing) -> list[Block]:
     blocks: list[Block] = []
     if turning:
         columns = (
-            Column("Input", words=True), Column("As it stands"), Column("Turns below"), Column("Turns above"),
-            Column("Distance"), Column("What turns", words=True),
-        )  # fmt: skip
+            Column("Input", words=True),
+            Column("As it stands"),
+            Column("Turns below"),
+            Column("Turns above"),
+            Column("Distance"),
+            Column("What turns", words=True),
+        )
         note = (
             "Each input is changed alone. Distance: from its value to the nearer turn, of its low-high range where it "
             "has one."
@@ -68,8 +72,12 @@ def _row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
         what = "a figure is undefined beyond"
     distance = f"{_turn(deal, point, point.turns_at).text} is the {_end(point)}" if _is_last(deal, point) else ""
     return (
-        Cell(headed(deal, point.input)), Cell(base), *sides, Cell(distance or _distance(deal, point)), Cell(what),
-    )  # fmt: skip
+        Cell(headed(deal, point.input)),
+        Cell(base),
+        *sides,
+        Cell(distance or _distance(deal, point)),
+        Cell(what),
+    )
 
 
 def _goals(deal: Definition, point: TurningPoint) -> str:
@@ -159,9 +167,11 @@ def _told(weighing: Weighing, point: TurningPoint) -> dict[str, Derivation]:
             )
     if point.choices:
         found["Pays off"] = Derivation(
-            " or ".join(point.choices), "each word was tried", "",
+            " or ".join(point.choices),
+            "each word was tried",
+            "",
             figures_at(weighing.model, weighing.case, item, beside(item, 0.0), ["pays_off"], "every goal is met"),
-        )  # fmt: skip
+        )
     distance = _told_distance(deal, point)
     return {**found, **({"Distance": distance} if distance else {})}
 

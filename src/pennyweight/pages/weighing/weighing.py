@@ -127,10 +127,14 @@ def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
         note += f", effective ({deal.style.show(quoted, 'rate')} {word})"
     note = "; ".join(filter(None, [figure.remark, note]))
     return FigureLine(
-        figure.label, Cell(shown, "plain" if figure.value is not None else "out"), note,
+        figure.label,
+        Cell(shown, "plain" if figure.value is not None else "out"),
+        note,
         Why(figure.label, partial(tree, {weighing.scenario: weighing}, figure.name, None, _DEPTH)),
-        figure.name, goal=figure.name in weighing.goals, known=figure.value is not None,
-    )  # fmt: skip
+        figure.name,
+        goal=figure.name in weighing.goals,
+        known=figure.value is not None,
+    )
 
 
 def _paid_monthly(node: Node) -> bool:

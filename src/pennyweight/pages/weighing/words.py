@@ -8,8 +8,11 @@ from pennyweight.documents.model import Tone
 __all__ = ["GOAL_LEGEND", "STATE_MARKS", "STATE_TONES", "VERDICT_LEGEND", "VERDICT_MARKS", "VERDICT_TONES"]
 
 VERDICT_TONES: dict[VerdictWord, Tone] = {
-    PAYS_OFF: "in", NEARLY: "question", FALLS_SHORT: "out", NO_GOALS: "comparison",
-}  # fmt: skip
+    PAYS_OFF: "in",
+    NEARLY: "question",
+    FALLS_SHORT: "out",
+    NO_GOALS: "comparison",
+}
 STATE_TONES: dict[State, Tone] = {"met": "in", "nearly": "question", "missed": "out"}
 STATE_MARKS: dict[State, str] = {"met": "✓", "nearly": "≈", "missed": "✗"}
 VERDICT_MARKS: dict[VerdictWord, str] = {PAYS_OFF: "✓", NEARLY: "≈", FALLS_SHORT: "✗", NO_GOALS: ""}

@@ -39,21 +39,35 @@ def draw_balance(chart: BalanceChart, ax: Axes) -> Axes:
         for name, times, balance, color in lines:
             above = higher == (name == "as agreed")
             ax.annotate(
-                name, (float(times[at]), float(balance[at])), xytext=(10, 10) if above else (-10, -12),
-                textcoords="offset points", color=color,
-                ha="left" if above else "right", va="bottom" if above else "top",
-            )  # fmt: skip
+                name,
+                (float(times[at]), float(balance[at])),
+                xytext=(10, 10) if above else (-10, -12),
+                textcoords="offset points",
+                color=color,
+                ha="left" if above else "right",
+                va="bottom" if above else "top",
+            )
     for time, amount in chart.statements:
         ax.plot([time], [amount], marker="D", markersize=9, color=BRASS, zorder=4)
         ax.annotate(
-            f"statement {short(amount)}", (time, amount), xytext=(-10, -10), textcoords="offset points", color=INK,
-            ha="right", va="top",
-        )  # fmt: skip
+            f"statement {short(amount)}",
+            (time, amount),
+            xytext=(-10, -10),
+            textcoords="offset points",
+            color=INK,
+            ha="right",
+            va="top",
+        )
     if chart.today is not None:
         ax.axvline(chart.today, color=PEWTER, linestyle=":", linewidth=1.6)
         ax.annotate(
-            "as of here", (chart.today, 0.97), xycoords=("data", "axes fraction"), xytext=(5, 0),
-            textcoords="offset points", va="top", color=INK,
-        )  # fmt: skip
+            "as of here",
+            (chart.today, 0.97),
+            xycoords=("data", "axes fraction"),
+            xytext=(5, 0),
+            textcoords="offset points",
+            va="top",
+            color=INK,
+        )
     ax.set_ylim(bottom=0)
     return ax

@@ -29,9 +29,13 @@ def draw_growth(chart: GrowthChart, ax: Axes) -> Axes:
     for name, row, color in ends:
         above = float(row[-1]) == top
         ax.annotate(
-            f"{name} {row[-1]:.1f}", (days[-1], float(row[-1])), xytext=(8, 4 if above else -4),
-            textcoords="offset points", va="bottom" if above else "top", color=color,
-        )  # fmt: skip
+            f"{name} {row[-1]:.1f}",
+            (days[-1], float(row[-1])),
+            xytext=(8, 4 if above else -4),
+            textcoords="offset points",
+            va="bottom" if above else "top",
+            color=color,
+        )
     axis = chart.dates.astype(np.int64).astype(np.float64)
     for day, amount in zip(chart.flow_dates, chart.flows, strict=True):
         height = float(np.interp(float(day.astype(np.int64)), axis, chart.growth))

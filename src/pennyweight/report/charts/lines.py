@@ -17,9 +17,15 @@ if TYPE_CHECKING:
 __all__ = ["draw_lines"]
 
 _STYLES: list[tuple[str, Any, str]] = [
-    (VERDIGRIS, "-", ""), (BRASS, (0, (6, 2)), "///"), (INK, (0, (1, 1.4)), ".."), (OXIDE, (0, (6, 2, 1, 2)), "\\\\\\"),
-    (PEWTER, (0, (3, 1)), "xx"), (VERDIGRIS, (0, (1, 3)), "--"), (BRASS, (0, (1, 2)), "++"), (INK, (0, (9, 3)), "oo"),
-]  # fmt: skip
+    (VERDIGRIS, "-", ""),
+    (BRASS, (0, (6, 2)), "///"),
+    (INK, (0, (1, 1.4)), ".."),
+    (OXIDE, (0, (6, 2, 1, 2)), "\\\\\\"),
+    (PEWTER, (0, (3, 1)), "xx"),
+    (VERDIGRIS, (0, (1, 3)), "--"),
+    (BRASS, (0, (1, 2)), "++"),
+    (INK, (0, (9, 3)), "oo"),
+]
 """Color, dash and hatch of each line: never the color alone."""
 
 
@@ -61,19 +67,32 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
         right = not beside and _farther_at_the_end(chart, value)
         across, up = (1.005, 0) if beside else (0.99 if right else 0.01, 4)
         ax.annotate(
-            short_lines(drawable(label), 60, 2), (across, value), xycoords=("axes fraction", "data"), xytext=(0, up),
-            color=INK, textcoords="offset points", va="center" if beside else "bottom", fontsize=9, zorder=5,
+            short_lines(drawable(label), 60, 2),
+            (across, value),
+            xycoords=("axes fraction", "data"),
+            xytext=(0, up),
+            color=INK,
+            textcoords="offset points",
+            va="center" if beside else "bottom",
+            fontsize=9,
+            zorder=5,
             ha="right" if right else "left",
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
-        )  # fmt: skip
+        )
     for number, (label, place) in enumerate(chart.marks):
         ax.axvline(place, color=BRASS, linestyle=":", linewidth=2)
         ax.annotate(
-            short_lines(drawable(label), 40, 3), (place, 0.98 - 0.05 * (number % 16)),
-            xycoords=("data", "axes fraction"), xytext=(5, 0),
-            textcoords="offset points", va="top", color=INK, fontsize=9, zorder=5,
+            short_lines(drawable(label), 40, 3),
+            (place, 0.98 - 0.05 * (number % 16)),
+            xycoords=("data", "axes fraction"),
+            xytext=(5, 0),
+            textcoords="offset points",
+            va="top",
+            color=INK,
+            fontsize=9,
+            zorder=5,
             bbox={"facecolor": PARCHMENT, "edgecolor": "none", "alpha": 0.8, "pad": 1},
-        )  # fmt: skip
+        )
     if len(chart.lines) > 1:
         _legend(chart, ax)
     return ax
@@ -133,7 +152,12 @@ def _legend(chart: LinesChart, ax: Axes) -> None:
                 Line2D([], [], color=color, linestyle=dash, linewidth=2.2, label=short_lines(drawable(label), 26, 3))
             )
     legend = ax.legend(
-        handles=entries, loc="upper left", bbox_to_anchor=(1.01, 1.0), frameon=False, labelcolor=INK, handlelength=2.6,
+        handles=entries,
+        loc="upper left",
+        bbox_to_anchor=(1.01, 1.0),
+        frameon=False,
+        labelcolor=INK,
+        handlelength=2.6,
         fontsize=9,
-    )  # fmt: skip
+    )
     legend.set_in_layout(True)

@@ -24,9 +24,15 @@ def draw_split(chart: SplitChart, ax: Axes) -> Axes:
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     ax.bar(chart.years, chart.principal, 0.7, color=VERDIGRIS)
     ax.bar(
-        chart.years, chart.interest, 0.7, bottom=np.maximum(chart.principal, 0), color=OXIDE, hatch="///",
-        edgecolor=PARCHMENT, linewidth=0,
-    )  # fmt: skip
+        chart.years,
+        chart.interest,
+        0.7,
+        bottom=np.maximum(chart.principal, 0),
+        color=OXIDE,
+        hatch="///",
+        edgecolor=PARCHMENT,
+        linewidth=0,
+    )
     ax.axhline(0, color=INK, linewidth=0.8)
     ax.set_xlabel(f"{drawable(chart.time_title)}\nplain: principal, extra payments too; hatched: interest")
     return ax

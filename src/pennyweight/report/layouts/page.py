@@ -46,17 +46,31 @@ def page(handout: Handout, cover: Cover) -> str:
     if assumed is not None:
         sections.append({"kind": "table", "id": marks.of("inputs"), **_table(assumed, None, sortable=True)})
     if cover.carried.files:
-        sections.append({
-            "kind": "files", "title": "What it was made of", "id": marks.of("files"), "again": cover.again,
-            "files": [(name, _told(text)) for name, text in cover.carried.files.items()],
-        })  # fmt: skip
+        sections.append(
+            {
+                "kind": "files",
+                "title": "What it was made of",
+                "id": marks.of("files"),
+                "again": cover.again,
+                "files": [(name, _told(text)) for name, text in cover.carried.files.items()],
+            }
+        )
     script = _file("report.js")
     return _template("report.html").render(
-        lang="en", maker=MAKER, title=cover.title or document.title, subtitle=document.subtitle,
-        prepared_by=cover.prepared_by, logo=b64encode(cover.logo).decode(), logo_kind=cover.logo_kind,
-        sections=sections, style=_file("report.css"), script=script, script_hash=_hashed(script), carried_id=CARRIED_ID,
+        lang="en",
+        maker=MAKER,
+        title=cover.title or document.title,
+        subtitle=document.subtitle,
+        prepared_by=cover.prepared_by,
+        logo=b64encode(cover.logo).decode(),
+        logo_kind=cover.logo_kind,
+        sections=sections,
+        style=_file("report.css"),
+        script=script,
+        script_hash=_hashed(script),
+        carried_id=CARRIED_ID,
         carried=as_script(cover.carried) if cover.carried.files else "",
-    )  # fmt: skip
+    )
 
 
 def _opening(document: Document) -> Iterator[tuple[Why, str]]:
@@ -126,11 +140,14 @@ def _section(block: Block, places: _Places) -> dict[str, Any]:
             lines = [
                 {
                     "id": (places.open(line.why) if line.why else None) or marks.of(f"figure {line.label}"),
-                    "label": line.label, "value": line.value.text, "tone": line.value.tone, "note": line.note,
+                    "label": line.label,
+                    "value": line.value.text,
+                    "tone": line.value.tone,
+                    "note": line.note,
                     "why": _why(line.why),
                 }
                 for line in block.lines
-            ]  # fmt: skip
+            ]
             return {"kind": "figures", "id": place, "title": title or "Figures", "lines": lines}
         case Table():
             return {"kind": "table", "id": place, **_table(block, places, sortable=True)}
@@ -157,24 +174,35 @@ def _table(block: Table, places: _Places | None, *, sortable: bool = False) -> d
             _cell(cell, None if own is None else own[n], link if k == 0 else None)
             for k, (cell, own) in enumerate(zip(row, columns, strict=True))
         ]
-        rows.append({
-            "cells": cells, "why": _why(why) if place is not None else None, "id": place or "",
-        })  # fmt: skip
+        rows.append(
+            {
+                "cells": cells,
+                "why": _why(why) if place is not None else None,
+                "id": place or "",
+            }
+        )
     whole = not any(cell.text == "…" for row in block.rows for cell in row)
     return {
-        "title": block.title, "caption": "" if sortable else block.title, "columns": block.columns, "rows": rows,
-        "note": block.note, "sortable": sortable and whole and len(rows) >= _SORTABLE,
-        "opens": any(row["why"] for row in rows), "how": None if places is None else _why(block.why),
-    }  # fmt: skip
+        "title": block.title,
+        "caption": "" if sortable else block.title,
+        "columns": block.columns,
+        "rows": rows,
+        "note": block.note,
+        "sortable": sortable and whole and len(rows) >= _SORTABLE,
+        "opens": any(row["why"] for row in rows),
+        "how": None if places is None else _why(block.why),
+    }
 
 
 def _cell(cell: Cell, figure: str | None, link: str | None) -> dict[str, Any]:
     kind = "n" if figure is not None else "t" if cell.text.startswith((" ", "└")) else "w"
     return {
-        "text": cell.text if figure is None else figure, "kind": kind, "tone": cell.tone,
+        "text": cell.text if figure is None else figure,
+        "kind": kind,
+        "tone": cell.tone,
         "link": link,
         "key": None if figure is None else sort_key(cell.text),
-    }  # fmt: skip
+    }
 
 
 def _chart(chart: Chart, marks: _Marks) -> dict[str, Any]:

@@ -142,10 +142,16 @@ def _with_charts(layout: Layout, cover: Cover) -> bytes:
         writer.add_attachment(CARRIED_ID, json.dumps(list(files)).encode())
         for name, text in files.items():
             writer.add_attachment(name, text.encode())
-    writer.add_metadata({
-        "/Title": layout.name, "/Author": cover.prepared_by, "/Producer": MAKER, "/Creator": MAKER,
-        "/CreationDate": "D:20000101000000Z", "/ModDate": "D:20000101000000Z",
-    })  # fmt: skip
+    writer.add_metadata(
+        {
+            "/Title": layout.name,
+            "/Author": cover.prepared_by,
+            "/Producer": MAKER,
+            "/Creator": MAKER,
+            "/CreationDate": "D:20000101000000Z",
+            "/ModDate": "D:20000101000000Z",
+        }
+    )
     target = BytesIO()
     writer.write(target)
     return target.getvalue()

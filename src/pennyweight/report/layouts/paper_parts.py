@@ -70,8 +70,14 @@ class Layout:
         scale = min(110 / wide, 52 / high)
         picture = Image(BytesIO(logo), wide * scale, high * scale)
         row = PaperTable([[heads, picture]], colWidths=[self.width - 120, 120])
-        row.setStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("ALIGN", (1, 0), (1, 0), "RIGHT"),
-                      ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0)])  # fmt: skip
+        row.setStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("ALIGN", (1, 0), (1, 0), "RIGHT"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+                ("RIGHTPADDING", (0, 0), (-1, -1), 0),
+            ]
+        )
         self.parts.append(row)
 
     def heading(self, text: str, level: int = 0, room: float = 72.0) -> None:
@@ -97,13 +103,18 @@ class Layout:
         from reportlab.platypus import Table as PaperTable
 
         word = Paragraph(_text(block.word), self.styles["word"])
-        row = PaperTable([[word, Paragraph(_text(block.sentence), self.styles["body"])]],
-                         colWidths=[118, self.width - 118])  # fmt: skip
-        row.setStyle([
-            ("BACKGROUND", (0, 0), (0, 0), TEXT[block.tone]), ("BACKGROUND", (1, 0), (1, 0), PARCHMENT),
-            ("VALIGN", (0, 0), (-1, -1), "MIDDLE"), ("TOPPADDING", (0, 0), (-1, -1), 6),
-            ("BOTTOMPADDING", (0, 0), (-1, -1), 7),
-        ])  # fmt: skip
+        row = PaperTable(
+            [[word, Paragraph(_text(block.sentence), self.styles["body"])]], colWidths=[118, self.width - 118]
+        )
+        row.setStyle(
+            [
+                ("BACKGROUND", (0, 0), (0, 0), TEXT[block.tone]),
+                ("BACKGROUND", (1, 0), (1, 0), PARCHMENT),
+                ("VALIGN", (0, 0), (-1, -1), "MIDDLE"),
+                ("TOPPADDING", (0, 0), (-1, -1), 6),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 7),
+            ]
+        )
         self.parts += [Spacer(0, 6), row, Spacer(0, 6)]
 
     def figures(self, block: Figures) -> None:
@@ -127,19 +138,26 @@ class Layout:
             None if block.columns[k].words else aligned([row[k].text for row in block.rows], words=False)
             for k in range(count)
         ]
-        head = [Paragraph(_text(column.title), self.styles["head" if column.words else "head right"])
-                for column in block.columns[:count]]  # fmt: skip
+        head = [
+            Paragraph(_text(column.title), self.styles["head" if column.words else "head right"])
+            for column in block.columns[:count]
+        ]
         body = [
             [self.cell(row[k], None if own is None else own[n]) for k, own in enumerate(shown)]
             for n, row in enumerate(block.rows)
         ]
         made = PaperTable([head, *body], colWidths=self.widths(block, count), repeatRows=1, hAlign="LEFT")
-        made.setStyle([
-            ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, 0), 0.6, PEWTER),
-            ("ROWBACKGROUNDS", (0, 1), (-1, -1), ["#FFFFFF", "#F6F3EC"]),
-            ("TOPPADDING", (0, 0), (-1, -1), 1.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 2.5),
-            ("LEFTPADDING", (0, 0), (-1, -1), 3), ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        ])  # fmt: skip
+        made.setStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LINEBELOW", (0, 0), (-1, 0), 0.6, PEWTER),
+                ("ROWBACKGROUNDS", (0, 1), (-1, -1), ["#FFFFFF", "#F6F3EC"]),
+                ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 2.5),
+                ("LEFTPADDING", (0, 0), (-1, -1), 3),
+                ("RIGHTPADDING", (0, 0), (-1, -1), 3),
+            ]
+        )
         self.parts.append(made)
         if block.note:
             self.parts.append(Paragraph(_text(block.note), self.styles["note"]))
@@ -246,8 +264,17 @@ class Layout:
                     self.canv.bookmarkPage(mark[0])
                     self.canv.addOutlineEntry(mark[1], mark[0], mark[2], closed=mark[2] == 0)
 
-        made = Paper(target, pagesize=self.size, title=self.name, author=self.prepared_by, invariant=1,
-                     leftMargin=_MARGIN, rightMargin=_MARGIN, topMargin=_MARGIN, bottomMargin=_MARGIN)  # fmt: skip
+        made = Paper(
+            target,
+            pagesize=self.size,
+            title=self.name,
+            author=self.prepared_by,
+            invariant=1,
+            leftMargin=_MARGIN,
+            rightMargin=_MARGIN,
+            topMargin=_MARGIN,
+            bottomMargin=_MARGIN,
+        )
         frame = Frame(_MARGIN, _MARGIN, self.width, self.size[1] - 2 * _MARGIN, 0, 0, 0, 0)
         made.addPageTemplates([PageTemplate(frames=[frame])])
         made.build(self.parts, canvasmaker=_numbered(layout.name, self.size[0]))
@@ -302,8 +329,9 @@ def _styles() -> dict[str, Any]:
 
     return {
         "title": style("title", fontName=_BOLD, fontSize=17, leading=21, spaceAfter=3),
-        "heading": style("heading", fontName=_BOLD, fontSize=11.5, leading=15, spaceBefore=9, spaceAfter=4,
-                         textColor=VERDIGRIS),
+        "heading": style(
+            "heading", fontName=_BOLD, fontSize=11.5, leading=15, spaceBefore=9, spaceAfter=4, textColor=VERDIGRIS
+        ),
         "small heading": style("small heading", fontName=_BOLD, fontSize=8.8, leading=12, spaceBefore=5, spaceAfter=2),
         "body": style("body", fontSize=8.8, leading=12, spaceAfter=3),
         "note": style("note", fontSize=7.4, leading=10, textColor=TEXT["comparison"], spaceAfter=2),
@@ -313,7 +341,7 @@ def _styles() -> dict[str, Any]:
         "cell": style("cell", fontSize=7.6, leading=9.6, splitLongWords=1),
         "figure": style("figure", fontName=_MONO, fontSize=7.2, leading=9.6, alignment=TA_RIGHT),
         "listing": style("listing", fontName=_MONO, fontSize=6.0, leading=7.4),
-    }  # fmt: skip
+    }
 
 
 def _text(text: str) -> str:

@@ -30,15 +30,27 @@ def workbook(handout: Handout, cover: Cover) -> bytes:
     from xlsxwriter import Workbook
 
     target = BytesIO()
-    book = Workbook(target, {
-        "in_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False,
-        "nan_inf_to_errors": False, "default_date_format": "yyyy-mm-dd",
-    })  # fmt: skip
+    book = Workbook(
+        target,
+        {
+            "in_memory": True,
+            "strings_to_formulas": False,
+            "strings_to_urls": False,
+            "strings_to_numbers": False,
+            "nan_inf_to_errors": False,
+            "default_date_format": "yyyy-mm-dd",
+        },
+    )
     title = cover.title or handout.document.title
-    book.set_properties({
-        "title": title, "author": cover.prepared_by, "company": MAKER, "comments": f"Made with {MAKER}",
-        "created": dt.datetime(2000, 1, 1),  # the same figures give the same file
-    })  # fmt: skip
+    book.set_properties(
+        {
+            "title": title,
+            "author": cover.prepared_by,
+            "company": MAKER,
+            "comments": f"Made with {MAKER}",
+            "created": dt.datetime(2000, 1, 1),  # the same figures give the same file
+        }
+    )
     made = _Workbook(book, handout)
     made.summary(title, cover)
     for sheet in handout.sheets():
@@ -54,8 +66,9 @@ class _Workbook:
         self.book, self.handout = book, handout
         self.names: set[str] = set()
         self.formats: dict[str, Any] = {}
-        self.head = book.add_format({"bold": True, "font_color": "#FFFFFF", "bg_color": INK, "text_wrap": True,
-                                     "valign": "top"})  # fmt: skip
+        self.head = book.add_format(
+            {"bold": True, "font_color": "#FFFFFF", "bg_color": INK, "text_wrap": True, "valign": "top"}
+        )
         self.words = book.add_format({"text_wrap": True, "valign": "top"})
         self.bold = book.add_format({"bold": True, "valign": "top"})
         self.large = book.add_format({"bold": True, "font_size": 16, "font_color": INK})
@@ -99,8 +112,17 @@ class _Workbook:
             from pennyweight.report.charts.picture import picture
 
             drawn = picture(document.charts[:1], "png")
-            page.insert_image(row + 1, 0, "chart", {"image_data": BytesIO(drawn), "x_scale": 0.62, "y_scale": 0.62,
-                              "description": _cell(document.charts[0].title)})  # fmt: skip
+            page.insert_image(
+                row + 1,
+                0,
+                "chart",
+                {
+                    "image_data": BytesIO(drawn),
+                    "x_scale": 0.62,
+                    "y_scale": 0.62,
+                    "description": _cell(document.charts[0].title),
+                },
+            )
             row += 28
         page.print_area(0, 0, row + 1, 2)
         page.set_landscape()
@@ -161,9 +183,15 @@ class _Workbook:
             places = self.handout.places
             amount = f"#,##0{'.' if places else ''}{'0' * places}"
             pattern = {
-                "money": amount, "rate": "0.00%", "share": "0.00%", "years": "0.00", "period": "0", "count": "#,##0.##",
-                "date": "yyyy-mm-dd", "number": "#,##0.0000",
-            }.get(unit, "#,##0.00")  # fmt: skip
+                "money": amount,
+                "rate": "0.00%",
+                "share": "0.00%",
+                "years": "0.00",
+                "period": "0",
+                "count": "#,##0.##",
+                "date": "yyyy-mm-dd",
+                "number": "#,##0.0000",
+            }.get(unit, "#,##0.00")
             if unit == "count":
                 pattern = "#,##0"
             self.formats[unit] = self.book.add_format({"num_format": pattern, "valign": "top"})

@@ -63,9 +63,13 @@ class Bill(Described):
         taxes, insurance = (round(self.part(name), places) for name in ("taxes", "insurance"))
         rest = round(self.total - interest - principal - taxes - insurance, places) + 0.0
         return {
-            "total": self.total, "interest": interest, "principal": principal, "taxes": taxes,
-            "insurance": insurance, "unexplained": rest,
-        }  # fmt: skip
+            "total": self.total,
+            "interest": interest,
+            "principal": principal,
+            "taxes": taxes,
+            "insurance": insurance,
+            "unexplained": rest,
+        }
 
     @property
     def rest(self) -> float:

@@ -16,8 +16,10 @@ def loan_values(loan: BookedLoan) -> dict[str, Any]:
     """Plain values for JSON: the design's keys, then the facts, as agreed beside as it is."""
     schedule, agreed = loan.schedule, loan.agreed
     names = Facts.__dataclass_fields__
-    by_schedule = {key: {name: getattr(facts(one, loan.made), name) for name in names} for key, one in
-            (("as_agreed", agreed), ("as_it_is", schedule))}  # fmt: skip
+    by_schedule = {
+        key: {name: getattr(facts(one, loan.made), name) for name in names}
+        for key, one in (("as_agreed", agreed), ("as_it_is", schedule))
+    }
     return {
         "format": 1,
         "title": loan.title,

@@ -29,15 +29,29 @@ __all__ = ["apr", "loan_apr", "worth_of_payments"]
 Flows = Sequence[tuple[str | dt.date, str | float]]
 
 _UNITS = {
-    "week": Unit(7, "days"), "two weeks": Unit(14, "days"), "four weeks": Unit(28, "days"),
-    "half month": Unit(1, "half months"), "month": Unit(1, "months"), "two months": Unit(2, "months"),
-    "quarter": Unit(3, "months"), "four months": Unit(4, "months"), "half year": Unit(6, "months"),
+    "week": Unit(7, "days"),
+    "two weeks": Unit(14, "days"),
+    "four weeks": Unit(28, "days"),
+    "half month": Unit(1, "half months"),
+    "month": Unit(1, "months"),
+    "two months": Unit(2, "months"),
+    "quarter": Unit(3, "months"),
+    "four months": Unit(4, "months"),
+    "half year": Unit(6, "months"),
     "year": Unit(12, "months"),
-}  # fmt: skip
+}
 _BY_PAYMENTS = {
-    52: "week", 26: "two weeks", 13: "four weeks", 24: "half month", 12: "month", 6: "two months", 4: "quarter",
-    3: "four months", 2: "half year", 1: "year",
-}  # fmt: skip
+    52: "week",
+    26: "two weeks",
+    13: "four weeks",
+    24: "half month",
+    12: "month",
+    6: "two months",
+    4: "quarter",
+    3: "four months",
+    2: "half year",
+    1: "year",
+}
 
 
 def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Literal["us", "eu"] = "us") -> float:

@@ -272,9 +272,16 @@ def _given(shape: BaseModel, of: type[BaseModel]) -> dict[str, Any]:
 def _keys_at(path: tuple[str, ...]) -> list[str]:
     """The keys known at a place of the file."""
     shapes: dict[str, type[BaseModel]] = {
-        "takeover": TakeoverShape, "bill": BillShape, "try": TryShape, "refinance": RefinanceShape, "spare": SpareShape,
-        "extras": ExtraShape, "holidays": HolidayShape, "offers": TermsShape, "loans": TermsShape,
-    }  # fmt: skip
+        "takeover": TakeoverShape,
+        "bill": BillShape,
+        "try": TryShape,
+        "refinance": RefinanceShape,
+        "spare": SpareShape,
+        "extras": ExtraShape,
+        "holidays": HolidayShape,
+        "offers": TermsShape,
+        "loans": TermsShape,
+    }
     for part in reversed(path):
         if part in shapes:
             return keys_of(shapes[part])
