@@ -46,7 +46,8 @@ class Shown(Described):
         Args:
             ax: where to draw; nothing else is touched.
             chart: which of the charts, counted from 0.
-            style: how its lines and bars are drawn instead, in words of Matplotlib: color, linewidth, linestyle, alpha.
+            style: how its lines (of bars alone, its bars) are drawn instead, in words of Matplotlib: color, linewidth,
+                linestyle, alpha.
 
         InputError for a chart there is none of, and for a style that these do not have.
 

@@ -20,9 +20,31 @@ from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
 from pennyweight.deals.parts import Goal, Line
 from pennyweight.deals.undefined import value_of
 
-__all__ = ["CHECKS", "Case", "checks_of", "numbers_inside"]
+__all__ = ["CHECKS", "Case", "Check", "checks_of", "numbers_inside"]
 
-Check: TypeAlias = tuple[bool, str]
+Told: TypeAlias = tuple[bool, str]
+
+
+class Check(tuple[bool, str]):
+    """Whether it holds and the sentence that says so; `code` tells for programs which check it is.
+
+    >>> check = Check(True, "Every balance ends at zero.", "loans")
+    >>> passed, sentence = check
+    >>> passed, check.code
+    (True, 'loans')
+    """
+
+    code: str
+
+    def __new__(cls, passed: bool, sentence: str, code: str) -> Check:
+        """Put the two in a pair."""
+        made = super().__new__(cls, (passed, sentence))
+        made.code = code
+        return made
+
+    def __getnewargs__(self) -> tuple[bool, str, str]:
+        """What a copy is made of."""
+        return (*self, self.code)
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +65,7 @@ class Case:
 def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats], scenario: str = "base") -> tuple[Check, ...]:
     """All checks of one case, in the order of `CHECKS`."""
     case = Case(model, inputs, values, scenario)
-    return tuple(check for look in CHECKS for check in look(case))
+    return tuple(Check(*told, look.__name__.removeprefix("_")) for look in CHECKS for told in look(case))
 
 
 def numbers_inside(deal: Definition) -> list[str]:
@@ -67,7 +89,7 @@ def _numbers(node: Node) -> list[Number]:
     return [number for number in numbers if number.value not in (0.0, 1.0, 12.0, float("inf")) and not number.unit]
 
 
-def _adds_up(case: Case) -> Iterator[Check]:
+def _adds_up(case: Case) -> Iterator[Told]:
     values = case.values
     money_in, money_out, net = (values[name][:, 0] for name in ("money_in", "money_out", "net"))
     size = np.nansum(np.abs(money_in)) + np.nansum(np.abs(money_out))
@@ -81,7 +103,7 @@ def _adds_up(case: Case) -> Iterator[Check]:
     yield bool(gap <= 1e-9 * max(size, 1.0)), f"Money in less money out{more} adds up to net."
 
 
-def _loans(case: Case) -> Iterator[Check]:
+def _loans(case: Case) -> Iterator[Told]:
     """Does each loan add up, and is it paid off by the end?"""
     deal, values = case.deal, case.values
     for name in deal.loans:
@@ -96,7 +118,7 @@ def _loans(case: Case) -> Iterator[Check]:
             yield True, f"{deal.loans[name].label}: {shown} is still owed at the end of the timeline."
 
 
-def _vanishing(case: Case) -> Iterator[Check]:
+def _vanishing(case: Case) -> Iterator[Told]:
     """Does the present value vanish at each IRR that is a measure?"""
     deal, values = case.deal, case.values
     for name, item in deal.measures.items():
@@ -112,7 +134,7 @@ def _vanishing(case: Case) -> Iterator[Check]:
         yield passed, f"The present value at {deal.label(name)} is zero to within {deal.style.within(left)}."
 
 
-def _paybacks(case: Case) -> Iterator[Check]:
+def _paybacks(case: Case) -> Iterator[Told]:
     """The first crossing, where it is not the payback itself."""
     deal, values = case.deal, case.values
     for name, item in deal.measures.items():
@@ -134,12 +156,12 @@ def _paybacks(case: Case) -> Iterator[Check]:
             )
 
 
-def _outside(case: Case) -> Iterator[Check]:
+def _outside(case: Case) -> Iterator[Told]:
     """Money that an input moves outside the timeline, and runs that its ends cut."""
     yield from outside_of(case.deal, case.values)
 
 
-def _starts(case: Case) -> Iterator[Check]:
+def _starts(case: Case) -> Iterator[Told]:
     """Amounts in period 0 that a level with a start of its own leaves out."""
     deal, values = case.deal, case.values
     for name, level in deal.levels.items():
@@ -153,7 +175,7 @@ def _starts(case: Case) -> Iterator[Check]:
                 )
 
 
-def _ranges(case: Case) -> Iterator[Check]:
+def _ranges(case: Case) -> Iterator[Told]:
     """Does each input lie within its low and its high?"""
     deal, inputs = case.deal, case.inputs
     for name, item in deal.inputs.items():
@@ -167,7 +189,7 @@ def _ranges(case: Case) -> Iterator[Check]:
             yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
 
 
-def _unreached(case: Case) -> Iterator[Check]:
+def _unreached(case: Case) -> Iterator[Told]:
     """Inputs and lines that no measure, goal or question reads, directly or through others."""
     deal, reads = case.deal, case.model.program.reads
     reached: set[str] = set()
@@ -188,12 +210,12 @@ def _unreached(case: Case) -> Iterator[Check]:
         yield False, f"No measure, goal or question reaches {', '.join(idle)}."
 
 
-def _ends(case: Case) -> Iterator[Check]:
+def _ends(case: Case) -> Iterator[Told]:
     """Which inputs a scenario of the worst or best ends leaves where they are."""
     yield from ((True, sentence) for sentence in case.model.told_ends(case.scenario))
 
 
-def _own(case: Case) -> Iterator[Check]:
+def _own(case: Case) -> Iterator[Told]:
     """The checks the deal itself asks for."""
     for name, check in case.deal.own_checks.items():
         holds = np.atleast_1d(case.values[check_name(name)])
@@ -207,12 +229,12 @@ def _own(case: Case) -> Iterator[Check]:
         yield False, f"{check.label}: {check.text} {word}{when}."
 
 
-def _remarks(case: Case) -> Iterator[Check]:
+def _remarks(case: Case) -> Iterator[Told]:
     """What was remarked when the deal was read."""
     yield from ((True, remark) for remark in case.deal.remarks)
 
 
-CHECKS: tuple[Callable[[Case], Iterator[Check]], ...] = (
+CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (
     _adds_up,
     _vanishing,
     _paybacks,

@@ -12,7 +12,7 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.weighing.asked_lines import selection
-from pennyweight.analysis.weighing.checks import checks_of, numbers_inside
+from pennyweight.analysis.weighing.checks import Check, checks_of, numbers_inside
 from pennyweight.analysis.weighing.own_tables import TableResult, table_of
 from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing.verdict import (
@@ -109,8 +109,8 @@ class Weighing(Shown):
         return tuple(turning_points(self.model, self.case))
 
     @cached_property
-    def checks(self) -> tuple[tuple[bool, str], ...]:
-        """What the weighing tells of itself."""
+    def checks(self) -> tuple[Check, ...]:
+        """What the weighing tells of itself: each with the code of the check, whether it holds, and a sentence."""
         return checks_of(self.model, self.case, self.worked_out, self.scenario)
 
     @property

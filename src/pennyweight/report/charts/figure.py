@@ -64,21 +64,25 @@ def draw(chart: Chart, ax: Axes) -> Axes:
 
 
 def artists(ax: Axes) -> list[Any]:
-    """The lines and the bars that stand on an axes."""
+    """The lines of figures that stand on an axes, not those across all of it (zero, a target), and its bars."""
     bars = [bar for container in ax.containers for bar in container]
-    return [*(line for line in ax.lines if not str(line.get_label()).startswith("_")), *bars]
+    return [*(line for line in ax.lines if line.get_transform() == ax.transData), *bars]
 
 
 def styled(ax: Axes, there: Sequence[Any], style: Mapping[str, Any]) -> Axes:
-    """Give the lines and bars that were not `there` before another style; its legend says the same."""
+    """Give the lines that were not `there` before another style, or where there are none the bars."""
     if not style:
         return ax
     known = {id(one) for one in there}
     drawn = [one for one in artists(ax) if id(one) not in known]
+    drawn = [one for one in drawn if one in ax.lines] or drawn  # beside lines the colors of bars say in and out
     for name, value in style.items():
         able = [one for one in drawn if hasattr(one, f"set_{name}")]
         if not able:
-            raise InputError(f"The lines and bars of this chart have no '{name}'.", at=name)
+            raise InputError(
+                f"What this chart draws has no '{name}'; a style is one of Matplotlib's, such as color or linewidth.",
+                at=name,
+            )
         try:
             for one in able:
                 one.set(**{name: value})
