@@ -3,10 +3,10 @@
 Each case has a number and is made from it alone, so that a defect can be had again: `python -m tests.hostile 4711`. A defect
 is anything but an answer or one sentence of the family of errors: another exception, a warning, a traceback, a sentence of
 several lines, control characters or nan and inf in what is shown, JSON that is none, a file left behind or changed, more than
-ten seconds, more memory than the bound.
+ten seconds of the processor, more memory than the bound.
 
-    python -m tests.hostile                the 2,000 cases of `make test`
-    python -m tests.hostile --cases 200000 the cases of `make thorough`
+    python -m tests.hostile                2,000 cases
+    python -m tests.hostile --cases 200000 as many as `make thorough` tries
 """
 
 from __future__ import annotations
