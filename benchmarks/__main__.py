@@ -1,5 +1,5 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, house, loans, reports, startup; all when "
-"none is named."""
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, house, loans, reports, startup; all when
+none is named."""
 
 from __future__ import annotations
 

@@ -68,6 +68,7 @@ class Takeover(KnownLoan):
     def bill_parts(self) -> dict[str, float]:
         """The next bill taken apart; empty without a bill.
 
+        >>> from pennyweight import Bill
         >>> bill = Bill(total=900, taxes=1_200)
         >>> taken = Takeover(on="2027-01-31", balance="71k", rate="4.2%", payment="644", bill=bill)
         >>> taken.bill_parts()["interest"], taken.bill_parts()["unexplained"]
