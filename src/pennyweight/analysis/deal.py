@@ -234,6 +234,7 @@ class Deal(Shown):
         scenario: str = "base",
         against: str | None = None,
         depth: int = 2,
+        by: Literal["year", "period"] = "year",
         inputs: Mapping[str, object] | None = None,
     ) -> Why:
         """Where a figure comes from: its formula as typed, with the numbers in, and each name in it down to the inputs.
@@ -243,6 +244,7 @@ class Deal(Shown):
             at: the period of a line or level to look at, a day, or a text such as "year 3"; left out: the last one.
             scenario, inputs: as in `weigh`. against: another scenario, set beside it.
             depth: how many formulas to go down.
+            by: what a figure over time (npv, irr, total…) is told by, besides its lines: every year or every period.
 
         >>> deal = Deal.starter("taxi")
         >>> deal.why("hull_paid", at=0).reason.filled
@@ -252,7 +254,9 @@ class Deal(Shown):
         chosen = chosen if against is None else [*chosen, choice(against, self.scenarios, "against")]
         weighings = {one: self.weigh(one, inputs=inputs) for one in dict.fromkeys(chosen)}
         period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
-        return why.why(weighings, a_text(name, what="name"), period, whole(depth, what="depth", least=0, most=40))
+        by_period = choice(by, ("year", "period"), "by") == "period"
+        deep = whole(depth, what="depth", least=0, most=40)
+        return why.why(weighings, a_text(name, what="name"), period, deep, by_period=by_period)
 
     def changes_to(self, newer: Deal, scenario: str = "base") -> Changes:
         """Compare this deal with a newer version of it: inputs, formulas and goals that differ, and what each did.

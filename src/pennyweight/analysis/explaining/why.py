@@ -9,15 +9,27 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.analysis.explaining.filling import Filling, outermost
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
-from pennyweight.analysis.showing import show_base, show_figure, show_value
+from pennyweight.analysis.explaining.over_time import OverTime, looks_over_time
+from pennyweight.analysis.explaining.reason import Reason
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Call, Compare, Logic, Name, Node, Sum, names_in, renamed, show, walk
+from pennyweight.deals.language.nodes import (
+    Call,
+    Compare,
+    Logic,
+    Name,
+    Node,
+    Sum,
+    children,
+    names_in,
+    show,
+)
 from pennyweight.deals.parts import DealLoan, Level, Line
-from pennyweight.deals.undefined import formula_of, value_of
-from pennyweight.described import Described
+from pennyweight.deals.undefined import formula_of, value_of, why_undefined
+from pennyweight.documents.derivation import bracketed
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 
@@ -30,36 +42,6 @@ __all__ = ["Reason", "Why", "why"]
 
 
 _DEEPEST = 40
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class Reason(Described):
-    """A name with its value, and what it is worked out of.
-
-    `values` are the figure in each case asked for (one, or two set against each other), None where undefined. `period`
-    is the period it is looked at in; None for a single figure. `formula` is as it was typed, `filled` the same with the
-    numbers in; both are empty for an input. `where` is the file and line. `below` are the names in the formula; `told`
-    says that they were told further up.
-
-    >>> from pennyweight import Deal
-    >>> reason = Deal.starter("taxi").why("resale_value").reason
-    >>> reason.formula, reason.filled, [one.name for one in reason.below]
-    ('0.2 * hull', '0.2 * 420,000', ['hull'])
-    """
-
-    name: str
-    label: str
-    values: tuple[float | None, ...]
-    shown: tuple[str, ...]
-    unit: str
-    period: int | None
-    formula: str
-    filled: str
-    where: str
-    below: tuple[Reason, ...]
-    told: bool = False
-    note: str = ""
-    """What the deal remarks on it."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -123,12 +105,15 @@ class Why(Shown):
             "formula": reason.formula,
             "filled": reason.filled,
             "where": reason.where,
+            **({"role": reason.role} if reason.role != "name" else {}),
             **({"note": reason.note} if reason.note else {}),
             "below": [self._plain(one) for one in reason.below],
         }
 
 
-def why(weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int) -> Why:
+def why(
+    weighings: Mapping[str, Weighing], name: str, period: int | None, depth: int, *, by_period: bool = False
+) -> Why:
     """Explain a name in one weighing, or in two of one deal; see `Deal.why`."""
     first = next(iter(weighings.values()))
     deal, program = first.definition, first.model.program
@@ -138,18 +123,19 @@ def why(weighings: Mapping[str, Weighing], name: str, period: int | None, depth:
     over_time = program.over_time[program.names[name]]
     if period is not None and not over_time:
         raise InputError(f"{name} is a single figure; leave the period out.", at="period")
-    teller = _Teller(deal, list(weighings.values()), depth)
+    teller = _Teller(deal, list(weighings.values()), min(depth, _DEEPEST), by_period)
     chosen = period
     if over_time and period is None:
         chosen = teller.most_different(name) if len(weighings) > 1 else deal.timeline.periods
     return Why(deal.title, tuple(weighings), teller.of(name, chosen, 0), depth)
 
 
-class _Teller:
-    def __init__(self, deal: Definition, weighings: list[Weighing], depth: int) -> None:
-        self.deal, self.weighings, self.depth = deal, weighings, depth
+class _Teller(Filling):
+    def __init__(self, deal: Definition, weighings: list[Weighing], depth: int, by_period: bool) -> None:
+        super().__init__(deal, weighings)
+        self.depth = depth
+        self.over_time = OverTime(deal, [one.worked_out for one in weighings], self.of, depth, by_period)
         self.told: set[tuple[str, int | None]] = set()
-        self.program = weighings[0].model.program
 
     def of(self, name: str, period: int | None, depth: int) -> Reason:
         """A name, and all below it."""
@@ -168,9 +154,10 @@ class _Teller:
             idle = self.idle(item, node, name, period)
             if idle:
                 text, filled = f"{text} ({idle})", ""
-            if not idle and not seen and depth < min(self.depth, _DEEPEST):
+            if not idle and not seen and depth < self.depth:
                 self.told.add((name, period))
-                below = tuple(self.of(other, at, depth + 1) for other, at in self.parts(node, name, period))
+                numbers, below = self.below(node, name, period, depth + 1)
+                filled = numbers or filled
         return Reason(
             name,
             deal.label(name),
@@ -183,8 +170,17 @@ class _Teller:
             str(where),
             below,
             seen and node is not None,
-            deal.note_on(name),
+            note=self.remark(name, values) if depth == 0 else deal.note_on(name),
         )
+
+    def remark(self, name: str, values: tuple[float | None, ...]) -> str:
+        """What is to be said of the figure asked for: why it is undefined, and what the deal remarks on it."""
+        deal, note = self.deal, self.deal.note_on(name)
+        undefined = [one for one, value in zip(self.weighings, values, strict=True) if value is None]
+        if not undefined or name in deal.questions or self.program.over_time[self.program.names[name]]:
+            return note
+        why = f"undefined, because {why_undefined(deal, undefined[0].worked_out, name)}"
+        return f"{why}. {note}" if note else why
 
     def idle(self, item: Any, node: Node, name: str, period: int | None) -> str:
         """What stands in the place of a formula in this period: nothing outside a run, a start, a `set`; else empty."""
@@ -199,28 +195,6 @@ class _Teller:
         if isinstance(item, Level) and period == 0 and item.start is not None:
             return f"starts at {show(item.start)}"
         return "does not run in this period" if value == 0 else "set for this period"
-
-    def value(self, weighing: Weighing, name: str, period: int | None) -> float | None:
-        """The value of a name; of a question its one answer."""
-        if name in self.deal.questions:
-            answers = weighing.answers[name].answers
-            return answers[0].value if len(answers) == 1 else None
-        table = weighing.worked_out.get(name)
-        if table is None:
-            return None
-        number = float(table[0]) if table.ndim == 1 else float(table[period or 0, 0])
-        return number if np.isfinite(number) else None
-
-    def show(self, name: str, value: float | None) -> str:
-        """The value as a page shows it."""
-        item = self.deal.inputs.get(name)
-        if value is None:
-            return "undefined"
-        if item is not None and not item.is_series:
-            return show_base(self.deal, item, value, unit=True)
-        if name == "pays_off":
-            return "yes" if value else "no"
-        return self.answered(name, value, unit=True)
 
     def source(self, name: str) -> tuple[Any, Node | None, str]:
         """(what was declared, its formula, the same as it was typed)."""
@@ -251,48 +225,72 @@ class _Teller:
         node = formula_of(deal, name)
         return None, node, "" if node is None else show(node)
 
-    def parts(self, node: Node, name: str, period: int | None) -> list[tuple[str, int | None]]:
-        """The names in a formula, each with the period it is looked at in, the most different first."""
-        before = {other for call in _calls(node, "prior") for other in names_in(call)}
-        found = []
-        for other in dict.fromkeys(_in_order(node)):
-            if other not in self.program.names:
-                continue
-            if not self.program.over_time[self.program.names[other]]:
-                at: int | None = None
-            elif period is None:  # a function over time looks at all of it
-                at = self.most_different(other) if len(self.weighings) > 1 else self.looked_at(node, other)
-            else:
-                at = max(period - 1, 0) if other in before else period
-            if other == name and at == period:
-                continue
-            if other in ("t", "year", "end", "per_year"):
-                continue
-            found.append((other, at))
-        if len(self.weighings) > 1:
-            found.sort(key=lambda one: -self.gap(*one))
-        return found
+    def below(self, node: Node, name: str, period: int | None, depth: int) -> tuple[str, tuple[Reason, ...]]:
+        """(the numbers, where what is looked at over time has them; what stands below a formula).
 
-    def looked_at(self, node: Node, name: str) -> int:
-        """The period of a line that a function over time is told by: its lowest or highest, the last it looks at."""
-        end, worked_out = self.deal.timeline.periods, self.weighings[0].worked_out
-        for call in [part for part in walk(node) if isinstance(part, Call) and name in names_in(part)]:
-            slots = bind(call, "")
-            given = dict(zip((one.name for one in FUNCTIONS[call.function].parameters), slots, strict=False))
-            found: dict[str, int] = {}
-            for key, scale in (("first", 1), ("last", 1), ("years", self.deal.timeline.per_year), ("period", 1)):
-                slot = given.get(key)
-                if slot is not None:
-                    number = value_of(self.deal, worked_out, slot).reshape(-1)[0] * scale
-                    if np.isfinite(number) and 0 <= number <= end:
-                        found[key] = round(float(number))
-            first, last = found.get("first", 1), found.get("last", found.get("years", found.get("period", end)))
-            if call.function in ("lowest", "highest") and first <= last:
-                line = worked_out[name][first : last + 1, 0]
-                pick = np.argmin if call.function == "lowest" else np.argmax
-                return first + int(pick(np.nan_to_num(line)))
-            return last
-        return end
+        A call over time is told by its lines, its years and the period that matters; each other name by itself, the
+        most different first.
+        """
+        numbers, found = "", []
+        calls = outermost(node)
+        for call in calls:
+            if len(calls) == 1:  # what it comes to stands in the numbers of the formula
+                own, told = self.over_time.told(call, depth, years=depth == 1)
+                numbers = own if call is node else ""
+                found += told
+            else:
+                found.append(self.call(call, depth))
+        if isinstance(node, Call) and node.function == "running" and period:
+            earlier, now = (self.value(self.weighings[0], name, k) for k in (period - 1, period))
+            if earlier is not None and now is not None:
+                unit = self.deal.unit(name)
+                numbers = (
+                    f"{self.deal.style.show(earlier, unit)} + {bracketed(self.deal.style.show(now - earlier, unit))}"
+                )
+        names = [one for one in dict.fromkeys(self.parts(node, period)) if one != (name, period)]
+        if len(self.weighings) > 1:
+            names.sort(key=lambda one: -self.gap(*one))
+        return numbers, (*found, *(self.of(other, at, depth) for other, at in names))
+
+    def call(self, call: Call, depth: int) -> Reason:
+        """A call over time that stands in a longer formula."""
+        values = tuple(float(value_of(self.deal, one.worked_out, call)[0]) for one in self.weighings)
+        known = tuple(value if np.isfinite(value) else None for value in values)
+        unit = self.deal.names.unit(call)
+        shown = tuple("undefined" if one is None else self.deal.style.with_unit(one, unit) for one in known)
+        numbers, told = self.over_time.told(call, depth + 1, years=False) if depth < self.depth else ("", [])
+        text = show(call)
+        return Reason(text, text, known, shown, unit, None, text, numbers, "", tuple(told), role="side")
+
+    def parts(self, node: Node, period: int | None) -> list[tuple[str, int | None]]:
+        """The names in a formula, each with the period it is looked at in; calls over time tell theirs themselves."""
+        if isinstance(node, Name):
+            if node.name not in self.program.names or node.name in ("t", "year", "end", "per_year"):
+                return []
+            if not self.program.over_time[self.program.names[node.name]]:
+                return [(node.name, None)]
+            return [] if period is None else [(node.name, period)]
+        if isinstance(node, Call) and FUNCTIONS[node.function].over_time:
+            slots = zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False)
+            named = {parameter.name: (parameter.kind, slot) for parameter, slot in slots if slot is not None}
+            at = period
+            if node.function == "prior" and period is not None:
+                if period == 0:
+                    return []
+                at = period - 1
+            if node.function == "at":
+                when = value_of(self.deal, self.weighings[0].worked_out, named["period"][1]).reshape(-1)
+                asked = float(when[(period or 0) if when.size > 1 else 0])
+                at = round(asked) if 0 <= asked <= self.deal.timeline.periods else None
+            alone = looks_over_time(node)
+            found: list[tuple[str, int | None]] = []
+            for kind, slot in named.values():
+                if kind in ("line", "name"):
+                    found += [] if alone else self.parts(slot, at)
+                else:
+                    found += self.parts(slot, period)
+            return found
+        return [one for child in children(node) for one in self.parts(child, period)]
 
     def gap(self, name: str, period: int | None) -> float:
         """How far the two cases lie apart, as a part of the first."""
@@ -306,53 +304,3 @@ class _Teller:
         a, b = (weighing.worked_out[name][:, 0] for weighing in self.weighings[:2])
         gap = np.abs(np.nan_to_num(b - a))
         return int(np.argmax(gap)) if gap.any() else self.deal.timeline.periods
-
-    def filled(self, node: Node, period: int | None) -> str:
-        """The formula with the numbers of the first case in; names of things looked at over time stay."""
-        weighing = self.weighings[0]
-        over = {other for call in _over_time(node) for other in names_in(call)}
-        names = {}
-        for other in names_in(node):
-            if other in over or other not in self.program.names:
-                continue
-            table = self.program.over_time[self.program.names[other]]
-            value = self.value(weighing, other, period if table else None)
-            if table and period is None:
-                continue
-            names[other] = "undefined" if value is None else self.bare(other, value)
-        return show(renamed(node, names)).replace("?", "")
-
-    def bare(self, name: str, value: float) -> str:
-        """A value without its unit."""
-        item = self.deal.inputs.get(name)
-        if item is not None and not item.is_series:
-            return show_base(self.deal, item, value)
-        return self.answered(name, value, unit=False)
-
-    def answered(self, name: str, value: float, *, unit: bool) -> str:
-        """A figure; an answer is rounded to the side on which it holds, as on the page of the deal."""
-        item = self.deal.varied(name) if name in self.deal.questions else None
-        if item is not None:
-            for answer in (one for weighing in self.weighings for one in weighing.answers[name].answers):
-                if answer.value == value:
-                    return show_value(self.deal, item, value, answer.kind, unit=unit)
-        return show_figure(self.deal, name, value, unit=unit)
-
-
-def _calls(node: Node, function: str) -> list[Call]:
-    return [part for part in walk(node) if isinstance(part, Call) and part.function == function]
-
-
-def _over_time(node: Node) -> list[Node]:
-    """The arguments of a formula that are looked at over time."""
-    found: list[Node] = []
-    for part in walk(node):
-        if isinstance(part, Call) and part.function in FUNCTIONS:
-            for parameter, (_, argument) in zip(FUNCTIONS[part.function].parameters, part.arguments, strict=False):
-                if parameter.kind in ("line", "name"):
-                    found.append(argument)
-    return found
-
-
-def _in_order(node: Node) -> list[str]:
-    return [part.name for part in walk(node) if isinstance(part, Name)]

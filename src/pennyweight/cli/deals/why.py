@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Literal
 
 import click
 
@@ -17,6 +18,13 @@ __all__ = ["command"]
 @click.option("--at", "period", metavar="PERIOD", help="Look at this period, day or 'year N' of a line or level.")
 @scenario_option
 @click.option("--against", metavar="SCENARIO", help="Set another scenario beside it and follow what differs most.")
+@click.option(
+    "--by",
+    type=click.Choice(["year", "period"]),
+    default="year",
+    show_default=True,
+    help="Tell what each year, or each period, adds to a figure over time.",
+)
 @click.option("--depth", type=click.IntRange(0, 40), default=2, show_default=True, help="Go so many formulas down.")
 @overrides
 @output_options
@@ -26,6 +34,7 @@ def command(
     period: str | None,
     scenario: str,
     against: str | None,
+    by: Literal["year", "period"],
     depth: int,
     replaced: tuple[str, ...],
     form: str,
@@ -41,7 +50,7 @@ def command(
 
     deliver(
         lambda: Deal.read(deal).why(
-            name, at=period, scenario=scenario, against=against, depth=depth, inputs=read_overrides(replaced)
+            name, at=period, scenario=scenario, against=against, depth=depth, by=by, inputs=read_overrides(replaced)
         ),
         form,
         outputs,

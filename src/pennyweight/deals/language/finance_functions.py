@@ -14,6 +14,7 @@ from pennyweight.deals.language.arithmetic import WHOLE, whole
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
+    "cut",
     "declining_balance",
     "equivalent_annual",
     "future_value",
@@ -32,7 +33,7 @@ __all__ = [
 # Flows.
 
 
-def _cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -> tuple[Floats, Floats]:
+def cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -> tuple[Floats, Floats]:
     """(flows until `years`, with `plus` added there; the last period)."""
     if years is None:
         last = np.full(1, float(time.periods))
@@ -47,7 +48,7 @@ def _cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) -
 
 def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
     """The present value at a yearly rate."""
-    x, _ = _cut(time, x, years, plus)
+    x, _ = cut(time, x, years, plus)
     period_rate = rate_forms.per_period(rate, time.per_year)
     if x.shape[1] == 1 and period_rate.size == 1:
         if np.isnan(period_rate[0]):
@@ -69,7 +70,7 @@ def irr(
     below: Floats | None = None,
 ) -> Floats:
     """The yearly rate at which the present value is zero; with `above` or `below`, the one between them, ends in."""
-    x, _ = _cut(time, x, years, plus)
+    x, _ = cut(time, x, years, plus)
     if above is not None or below is not None:
         return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
@@ -86,7 +87,7 @@ def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats
 
 def all_yearly_rates(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
     """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
-    crossing, touching = returns.all_rates(_cut(time, x, *asked[:2])[0][:, 0])
+    crossing, touching = returns.all_rates(cut(time, x, *asked[:2])[0][:, 0])
     found = sorted([*crossing, *touching])
     return [float(rate_forms.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
 
@@ -104,7 +105,7 @@ def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
 
 def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """How many rates there are, and which."""
-    row = _cut(time, x, *asked[:2])[0][:, 0]
+    row = cut(time, x, *asked[:2])[0][:, 0]
     outcome = returns.irr_outcomes(row).outcome
     several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, *asked)]
     ends = dict(zip(("above", "below"), asked[2:], strict=False))
@@ -151,7 +152,7 @@ def equivalent_annual(
     time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None
 ) -> Floats:
     """The level yearly amount worth the same."""
-    x, last = _cut(time, x, years, plus)
+    x, last = cut(time, x, years, plus)
     if years is None:
         return flows.equivalent_annual(x.T, rate, times=time.years)
     return flows.equivalent_annual(x.T, rate, times=time.years, span=last / time.per_year)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from itertools import count
 
-from pennyweight.analysis.explaining.why import Reason, why
+from pennyweight.analysis.explaining.reason import Reason
+from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Table
 from pennyweight.documents.derivation import Derivation
@@ -25,6 +27,15 @@ def derivation_of(reason: Reason) -> Derivation:
         formula = f"{formula} (told above)"
     below: dict[str, Derivation] = {}
     for one in reason.below:  # an input and a line may be called the same
-        label = one.label if one.label not in below else f"{one.label} ({one.name})"
+        when = "" if one.period is None else f", period {one.period}"
+        label = next(text for text in _labels(one, when) if text not in below)
         below[label] = derivation_of(one)
     return Derivation(reason.shown[0], formula, filled, below)
+
+
+def _labels(reason: Reason, when: str) -> Iterator[str]:
+    """What it may be called, the shortest first."""
+    yield reason.label
+    yield f"{reason.label} ({reason.name})"
+    yield f"{reason.label} ({reason.name}){when}"
+    yield from (f"{reason.label} ({reason.name}){when}, {k}" for k in count(2))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from pennyweight.analysis.explaining.why import Reason, Why
+from pennyweight.analysis.explaining.reason import Reason
+from pennyweight.analysis.explaining.why import Why
 from pennyweight.documents import Block, Cell, Column, Document, Table, Text
 
 __all__ = ["document", "tree_table"]
@@ -22,7 +23,12 @@ def document(why: Why) -> Document:
 def tree_table(why: Why) -> Table:
     """The tree alone."""
     rows = []
+    files = {one.where.partition(", line ")[0] for _, one in why.rows if ", line " in one.where}
+    inside: list[int | None] = []  # the period of each reason above: it is said where it changes
     for depth, reason in why.rows:
+        del inside[depth:]
+        inside.append(reason.period if reason.period is not None or not inside else inside[-1])
+        when = "" if reason.period is None or reason.period in inside[-2:-1] else f", period {reason.period}"
         branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
         formula = reason.formula
         if reason.filled and reason.filled != reason.formula and not reason.told:
@@ -31,10 +37,10 @@ def tree_table(why: Why) -> Table:
             formula = f"{reason.formula} (told above)"
         rows.append(
             (
-                Cell(f"{branch}{_named(reason)}"),
+                Cell(f"{branch}{_named(reason)}{when}"),
                 *(Cell(text, "question") for text in reason.shown),
                 Cell(formula or "given"),
-                Cell(_line(reason.where), "comparison"),
+                Cell(_line(reason.where, len(files) == 1), "comparison"),
             )
         )
     columns = (
@@ -54,17 +60,14 @@ def _is_cut(why: Why, depth: int, reason: Reason) -> bool:
 
 
 def _named(reason: Reason) -> str:
-    when = f", period {reason.period}" if reason.period is not None else ""
-    return (
-        f"{reason.label}{when}"
-        if reason.label == reason.name.replace("_", " ")
-        else f"{reason.label} ({reason.name}){when}"
-    )
+    plain = reason.label in (reason.name, reason.name.replace("_", " "))
+    return reason.label if plain else f"{reason.label} ({reason.name})"
 
 
-def _line(where: str) -> str:
-    """File and line of a place, without the key, which is the name."""
-    return ", ".join(where.split(", ")[:2]) if ", line " in where else ""
+def _line(where: str, alone: bool) -> str:
+    """File and line of a place, without the key, which is the name; the line `alone` where all are of one file."""
+    parts = where.split(", ")[:2]
+    return ", ".join(parts[1:] if alone else parts) if ", line " in where else ""
 
 
 def _asked(why: Why) -> str:

@@ -1,0 +1,144 @@
+"""Figures of one case, or two, as they are shown, and formulas with the numbers in."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from pennyweight.analysis.explaining.over_time import looks_over_time
+from pennyweight.analysis.showing import show_base, show_figure, show_value
+from pennyweight.deals.compiler.program import Program
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.nodes import Call, Name, Node, children, names_in, rebuilt, renamed, show, walk
+from pennyweight.deals.undefined import value_of
+from pennyweight.documents.derivation import bracketed, digits
+
+if TYPE_CHECKING:
+    from pennyweight.analysis.weighing.weighing import Weighing
+
+__all__ = ["Filling", "outermost"]
+
+
+_AS_NUMBERS = {
+    "prior",
+    "running",
+    "at",
+    "grown",
+    "grown_yearly",
+    "per_period",
+    "straight_line",
+    "declining_balance",
+    "present_value",
+    "future_value",
+    "loan_payment",
+    "end_of_year",
+}
+"""Functions that a reader cannot put into a calculator: in a longer formula what they come to stands for them."""
+
+
+class Filling:
+    """The figures behind some weighings of one deal."""
+
+    def __init__(self, deal: Definition, weighings: Sequence[Weighing]) -> None:
+        self.deal, self.weighings = deal, weighings
+
+    @cached_property
+    def program(self) -> Program:
+        """What was worked out, and which of it over time."""
+        return self.weighings[0].model.program
+
+    def value(self, weighing: Weighing, name: str, period: int | None) -> float | None:
+        """The value of a name; of a question its one answer."""
+        if name in self.deal.questions:
+            answers = weighing.answers[name].answers
+            return answers[0].value if len(answers) == 1 else None
+        table = weighing.worked_out.get(name)
+        if table is None:
+            return None
+        number = float(table[0]) if table.ndim == 1 else float(table[period or 0, 0])
+        return number if np.isfinite(number) else None
+
+    def show(self, name: str, value: float | None) -> str:
+        """The value as a page shows it."""
+        item = self.deal.inputs.get(name)
+        if value is None:
+            return "undefined"
+        if item is not None and not item.is_series:
+            return show_base(self.deal, item, value, unit=True)
+        if name == "pays_off":
+            return "yes" if value else "no"
+        return self.answered(name, value, unit=True)
+
+    def filled(self, node: Node, period: int | None) -> str:
+        """The formula with the numbers of the first case in; names of things looked at over time stay."""
+        weighing = self.weighings[0]
+        calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not node}
+        put_in = set(calls.values())
+        node = rebuilt(node, lambda part: calls.get(part, part) if isinstance(part, Call) else part)
+        over = {other for call in _over_time(node) for other in names_in(call)}
+        names = {}
+        for other in names_in(node):
+            if other in over or other not in self.program.names or Name(other) in put_in:
+                continue
+            table = self.program.over_time[self.program.names[other]]
+            value = self.value(weighing, other, period if table else None)
+            if table and period is None:
+                continue
+            names[other] = "undefined" if value is None else self.bare(other, value)
+        return show(renamed(node, names)).replace("?", "")
+
+    def bare_call(self, call: Call, period: int | None) -> str:
+        """What a call comes to, in a period where it runs over time, without its unit."""
+        table = value_of(self.deal, self.weighings[0].worked_out, call)
+        if table.ndim == 2 and period is None:
+            return show(call)
+        value, unit = float(table[0] if table.ndim == 1 else table[period, 0]), self.deal.names.unit(call)
+        if not np.isfinite(value):
+            return "undefined"
+        factor = unit in ("number", "share") and not looks_over_time(call)
+        return bracketed(digits(value, self.deal.style.mark) if factor else self.deal.style.show(value, unit))
+
+    def bare(self, name: str, value: float) -> str:
+        """A value without its unit."""
+        item = self.deal.inputs.get(name)
+        if item is not None and not item.is_series:
+            return show_base(self.deal, item, value)
+        return self.answered(name, value, unit=False)
+
+    def answered(self, name: str, value: float, *, unit: bool) -> str:
+        """A figure; an answer is rounded to the side on which it holds, as on the page of the deal."""
+        item = self.deal.varied(name) if name in self.deal.questions else None
+        if item is not None:
+            for answer in (one for weighing in self.weighings for one in weighing.answers[name].answers):
+                if answer.value == value:
+                    return show_value(self.deal, item, value, answer.kind, unit=unit)
+        return show_figure(self.deal, name, value, unit=unit)
+
+
+def outermost(node: Node) -> list[Call]:
+    """The calls in a formula that make one figure of all periods, none within another."""
+    if isinstance(node, Call) and looks_over_time(node):
+        return [node]
+    return list(dict.fromkeys(call for child in children(node) for call in outermost(child)))
+
+
+def _worked_out(node: Node) -> list[Call]:
+    """The calls of a formula that stand in it as a number, none within another; `min`, `max`, `round`… keep theirs."""
+    if isinstance(node, Call) and (looks_over_time(node) or node.function in _AS_NUMBERS):
+        return [node]
+    return list(dict.fromkeys(call for child in children(node) for call in _worked_out(child)))
+
+
+def _over_time(node: Node) -> list[Node]:
+    """The arguments of a formula that are looked at over time."""
+    found: list[Node] = []
+    for part in walk(node):
+        if isinstance(part, Call) and part.function in FUNCTIONS:
+            for parameter, (_, argument) in zip(FUNCTIONS[part.function].parameters, part.arguments, strict=False):
+                if parameter.kind in ("line", "name"):
+                    found.append(argument)
+    return found

@@ -1,0 +1,170 @@
+"""What is told of a figure over time adds up to it: its lines, its years, the numbers in them, and the period it leads to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from pennyweight import Deal
+from pennyweight.analysis.explaining.reason import Reason
+from pennyweight.deals.language.nodes import Call
+from tests.builders import STARTERS, TAXI, deal
+from tests.sizes import cases, of_each_kind
+from tests.test_deal_words import random_deal
+from tests.test_starters import NAMES
+from tests.test_whys import shown, value_of
+
+OVER_TIME = {
+    "npv",
+    "irr",
+    "payback",
+    "total",
+    "average",
+    "lowest",
+    "highest",
+    "profitability_index",
+    "equivalent_annual",
+}
+
+
+def told(made: Deal) -> Iterator[tuple[str, Reason]]:
+    """(function, what is told) of every measure that is one function over time."""
+    for name, measure in made.definition.measures.items():
+        if isinstance(measure.node, Call) and measure.node.function in OVER_TIME:
+            yield measure.node.function, made.why(name, depth=2).reason
+
+
+def of_role(reason: Reason, role: str) -> list[Reason]:
+    return [one for one in reason.below if one.role == role]
+
+
+def added(some: list[Reason]) -> float:
+    return sum(one.values[0] or 0.0 for one in some)
+
+
+def adds_up(function: str, reason: Reason) -> None:
+    value = reason.values[0]
+    if value is None:
+        return
+    if reason.filled and function in ("payback", "average", "profitability_index", "equivalent_annual"):
+        figure, half = shown(reason.shown[0])
+        assert value_of(reason.filled) == pytest.approx(figure, abs=half * 1.01 + 1e-6 * abs(figure)), reason.name
+    inner = reason.below[0] if function == "equivalent_annual" else reason
+    lines, years = of_role(inner, "line"), of_role(inner, "time")
+    if function in ("npv", "irr", "total", "equivalent_annual"):
+        total = {"irr": 0.0, "equivalent_annual": inner.values[0]}.get(function, value)
+        size = sum(abs(one.values[0] or 0.0) for one in [*lines, *years])
+        for parts in (lines, years):
+            assert not parts or added(parts) == pytest.approx(total, abs=1e-9 * size), (reason.name, parts[0].role)
+        for year in years:
+            if year.filled:
+                figure, half = shown(year.shown[0])
+                assert value_of(year.filled) == pytest.approx(figure, abs=half * 1.01 + 1e-8 * size), year.label
+    if function == "irr":
+        sides = [one.values[0] or 0.0 for one in of_role(reason, "side")]
+        assert len(sides) == 2
+        assert sides[0] * sides[1] < 0
+    if function in ("lowest", "highest"):
+        here, following = reason.below[:2]
+        sign = 1 if function == "lowest" else -1
+        assert here.values[0] == value
+        assert following.role != "time" or sign * ((following.values[0] or 0.0) - value) >= 0
+
+
+@pytest.mark.parametrize("name", of_each_kind(NAMES))
+def test_the_measures_of_the_starters_add_up(name: str) -> None:
+    for function, reason in told(Deal.starter(name)):
+        adds_up(function, reason)
+        assert reason.below, reason.name
+
+
+@pytest.mark.parametrize("seed", range(cases(60)))
+def test_the_measures_of_drawn_deals_add_up(seed: int) -> None:
+    """Of deals with loans in stages, a line that is `set`, an end before the timeline's, and a level that is sold then."""
+    document = random_deal(seed)
+    document["measures"] |= {
+        "all_in": "total(net)", "mean": "average(net, 2, end)", "least": "lowest(running(net))", "most": "highest(net)",
+        "kept": "npv(net if t <= end_of_year(held) else 0, hurdle)", "back": "payback(net)", "worth_in": "payback(net, 1%)",
+        "per_one": "profitability_index(net, hurdle)",
+    }  # fmt: skip
+    functions = []
+    for function, reason in told(Deal.from_dict(document)):
+        adds_up(function, reason)
+        functions.append(function)
+        if reason.name == "kept":  # through `net` and a condition, down to the lines
+            assert {"rents", "paid", "staged.flow", "old.flow"} <= {one.name for one in of_role(reason, "line")}
+    assert len(functions) == 11
+
+
+FAIR: dict[str, Any] = {
+    "inputs": {"hurdle": 0.1, "rent": 40},
+    "money_in": {"stall": {"formula": "rent + 10 * t", "label": "Stall"}, "sold": {"formula": "50", "at": 4}},
+    "money_out": {"bought": {"formula": "100", "at": 0}},
+}
+
+
+def test_a_worth_is_told_by_its_lines_the_largest_first_then_by_year() -> None:
+    """By hand: 50, 60, 70, 80 at the ends of four years, 50 more at the last, 100 at the start, at 10 %."""
+    reason = deal({"worth": "npv(net, hurdle)"}, periods=4, **FAIR).why("worth").reason
+    stall = sum((40 + 10 * t) / 1.1**t for t in range(1, 5))
+    lines = {one.name: one.values[0] for one in of_role(reason, "line")}
+    assert list(lines) == ["stall", "bought", "sold"]
+    assert list(lines.values()) == pytest.approx([stall, -100, 50 / 1.1**4])
+    assert [one.filled for one in of_role(reason, "time")][:2] == ["-100.00 * 1", "50.00 * 0.9090909091"]
+    assert [(one.name, one.period) for one in reason.below[0].below] == [("stall", 4)]
+    assert reason.below[-1].name == "hurdle"
+
+
+def test_the_way_on_leads_to_the_period_that_matters() -> None:
+    measures = {
+        "least": "lowest(net)", "first": "first_period(stall >= 65)", "third": "at(stall, 3)", "back": "payback(net)",
+        "double": "2 * total(stall, 1, 2)",
+    }  # fmt: skip
+    made = deal(measures, periods=4, **FAIR)
+
+    def below(name: str) -> list[tuple[str, int | None, float | None]]:
+        return [(one.label, one.period, one.values[0]) for one in made.why(name, depth=1).reason.below]
+
+    assert below("least")[:2] == [("Net", 1, 50.0), ("The next lowest, in period 2", None, 60.0)]
+    assert below("first") == [("Stall", 3, 70.0), ("Stall", 2, 60.0)]
+    assert below("third") == [("Stall", 3, 70.0)]
+    assert [one[2] for one in below("back")] == [-50.0, 10.0, 60.0]
+    assert made.why("back").reason.filled == "1 + 50.00 / 60.00"
+    assert made.why("double").reason.filled == "2 * 110.00"
+    assert below("double")[-1] == ("Stall", 2, 60.0)
+
+
+def test_what_is_undefined_shows_the_running_total_and_its_cause() -> None:
+    made = deal(
+        {"rate": "irr(net)", "back": "payback(net)"},
+        money_out={"paid": {"formula": "100", "at": 0}},
+        money_in={"in": 1},
+    )
+    for name, cause in (("rate", ""), ("back", "never paid back")):
+        reason = made.why(name).reason
+        if reason.values[0] is None:
+            assert [one.values[0] for one in of_role(reason, "time")][:2] == [-100.0, -99.0]
+            assert cause in reason.note
+
+
+def test_two_scenarios_show_which_lines_and_years_differ_the_most_first() -> None:
+    made = Deal.read(TAXI)
+    why = made.why("npv", against="wet_summers")
+    lines = of_role(why.reason, "line")
+    gaps = [abs((one.values[1] or 0.0) - (one.values[0] or 0.0)) for one in lines[:-1]]
+    assert gaps == sorted(gaps, reverse=True)
+    assert lines[0].name == "fares"
+    here, there = (made.weigh(one).measures["npv"].value for one in ("base", "wet_summers"))
+    assert [sum(one.values[k] or 0.0 for one in lines) for k in (0, 1)] == pytest.approx([here, there])
+    assert [sum(one.values[k] or 0.0 for one in of_role(why.reason, "time")) for k in (0, 1)] == pytest.approx(
+        [here, there]
+    )
+
+
+def test_by_period_tells_every_period() -> None:
+    house = Deal.read(next(STARTERS.rglob("four-flats-house.toml")))
+    by_year, by_period = (of_role(house.why("gain", by=by).reason, "time") for by in ("year", "period"))
+    assert len(by_year) < 20 < 140 < len(by_period)
+    assert added(by_period) == pytest.approx(added(by_year), abs=1e-6)
