@@ -52,8 +52,8 @@ def main() -> None:
     terminal(
         "why",
         (
-            "pennyweight why taxi.toml npv --against wet_summers --depth 3",
-            taxi.why("npv", against="wet_summers", depth=3).document(),
+            "pennyweight why taxi.toml npv --against wet_summers",
+            taxi.why("npv", against="wet_summers").document(),
         ),
     )
     terminal("compare", ("pennyweight compare taxi.toml", taxi.compare().document()))

@@ -76,8 +76,10 @@ def test_why_goes_down_to_the_inputs_and_follows_what_differs(tmp_path: Path) ->
     rows = {reason.name: reason for _, reason in told.rows}
     assert rows["fares"].filled == "6.50 * 18,800"
     assert rows["fares"].formula == "fare * trips"
-    assert rows["hull"].where.startswith("taxi.toml, line 15, [inputs] hull")
-    assert rows["resale"].formula == "resale_value (does not run in this period)"
+    assert rows["fare"].where.startswith("taxi.toml, line 19, [inputs] fare")
+    assert made.why("resale", at=3).reason.formula == "resale_value (does not run in this period)"
+    assert "resale" not in rows
+    assert {"1 is nothing here", "2 are nothing here"} <= {reason.formula for _, reason in told.rows}
     assert {"money_in", "money_out", "crew", "inflation"} <= rows.keys()
     both = made.why("npv", against="wet_summers", depth=5)
     depths = [(depth, reason.name) for depth, reason in both.rows]

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from docs.make_starters import NAMES
 
 from pennyweight import Deal
 from pennyweight.analysis.explaining.reason import Reason
@@ -13,7 +14,6 @@ from pennyweight.deals.language.nodes import Call
 from tests.builders import STARTERS, TAXI, deal
 from tests.sizes import cases, of_each_kind
 from tests.test_deal_words import random_deal
-from tests.test_starters import NAMES
 from tests.test_whys import shown, value_of
 
 OVER_TIME = {
@@ -114,7 +114,7 @@ def test_a_worth_is_told_by_its_lines_the_largest_first_then_by_year() -> None:
     lines = {one.name: one.values[0] for one in of_role(reason, "line")}
     assert list(lines) == ["stall", "bought", "sold"]
     assert list(lines.values()) == pytest.approx([stall, -100, 50 / 1.1**4])
-    assert [one.filled for one in of_role(reason, "time")][:2] == ["-100.00 * 1", "50.00 * 0.9090909091"]
+    assert [one.filled for one in of_role(reason, "time")][:2] == ["-100.00 * 1", "50.00 * 0.9091"]
     assert [(one.name, one.period) for one in reason.below[0].below] == [("stall", 4)]
     assert reason.below[-1].name == "hurdle"
 

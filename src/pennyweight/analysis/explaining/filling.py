@@ -13,14 +13,27 @@ from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.nodes import Call, Name, Node, children, names_in, rebuilt, renamed, show, walk
+from pennyweight.deals.language.nodes import (
+    Binary,
+    Call,
+    Name,
+    Node,
+    Sum,
+    Unary,
+    children,
+    names_in,
+    rebuilt,
+    renamed,
+    show,
+    walk,
+)
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed, digits
 
 if TYPE_CHECKING:
     from pennyweight.analysis.weighing.weighing import Weighing
 
-__all__ = ["Filling", "outermost"]
+__all__ = ["Filling", "outermost", "summands"]
 
 
 _AS_NUMBERS = {
@@ -76,6 +89,7 @@ class Filling:
     def filled(self, node: Node, period: int | None) -> str:
         """The formula with the numbers of the first case in; names of things looked at over time stay."""
         weighing = self.weighings[0]
+        node = self.without_nothing(node, period)
         calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not node}
         put_in = set(calls.values())
         node = rebuilt(node, lambda part: calls.get(part, part) if isinstance(part, Call) else part)
@@ -90,6 +104,25 @@ class Filling:
                 continue
             names[other] = "undefined" if value is None else self.bare(other, value)
         return show(renamed(node, names)).replace("?", "")
+
+    def without_nothing(self, node: Node, period: int | None) -> Node:
+        """A sum without the terms that are 0 in the first case; one of them stays where all are."""
+        terms = summands(node)
+        kept = [one for one in terms if self.at(one[1], period) != 0] or terms[:1]
+        if len(kept) == len(terms):
+            return node
+        sign, made = kept[0]
+        made = made if sign > 0 else Unary("-", made)
+        for sign, term in kept[1:]:
+            made = Binary("+" if sign > 0 else "-", made, term)
+        return made
+
+    def at(self, node: Node, period: int | None) -> float:
+        """What a part of a formula comes to in the first case; NaN where it runs over time and no period is said."""
+        table = value_of(self.deal, self.weighings[0].worked_out, node)
+        if table.ndim == 2 and period is None:
+            return float("nan")
+        return float(table[0] if table.ndim == 1 else table[period, 0])
 
     def bare_call(self, call: Call, period: int | None) -> str:
         """What a call comes to, in a period where it runs over time, without its unit."""
@@ -124,6 +157,19 @@ def outermost(node: Node) -> list[Call]:
     if isinstance(node, Call) and looks_over_time(node):
         return [node]
     return list(dict.fromkeys(call for child in children(node) for call in outermost(child)))
+
+
+def summands(node: Node) -> list[tuple[int, Node]]:
+    """The terms of a sum with their signs; of anything else itself."""
+    match node:
+        case Sum():
+            return [one for part in node.parts for one in summands(part)]
+        case Binary(operator="+"):
+            return [*summands(node.left), *summands(node.right)]
+        case Binary(operator="-"):
+            return [*summands(node.left), *((-sign, one) for sign, one in summands(node.right))]
+        case _:
+            return [(1, node)]
 
 
 def _worked_out(node: Node) -> list[Call]:

@@ -213,11 +213,13 @@ class _Told(CallRows):
         if len(terms) < 2:
             return []
         sums = {term: [float(one.sum()) for one in rows] for term, rows in terms.items()}
-        kept = {term: values for term, values in sums.items() if any(values)}
-        below = []
-        for term, values in sorted(kept.items(), key=lambda one: -self._weight(one[1])):
-            name = term.name if isinstance(term, Name) else show(term)
+        below, left_out = [], []
+        for term, values in sorted(sums.items(), key=lambda one: -self._weight(one[1])):
             rows = terms[term]
+            if not any(one.any() for one in rows) or self._same(values):
+                left_out.append(values)
+                continue
+            name = term.name if isinstance(term, Name) else show(term)
             k = self._most(rows)
             off = float(rows[0][k]) * float(self.rows(term)[0][k]) < 0
             how = f"{word} of {name}{', taken off' if off else ''}"
@@ -226,11 +228,7 @@ class _Told(CallRows):
                 inner = (self.whole.of(name, k, self.depth + deeper + 1),)
             label = self.deal.label(name) if isinstance(term, Name) else name
             below.append(self._reason(label, values, unit, how, name=name, below=inner, role="line"))
-        if len(kept) < len(sums):
-            count = len(sums) - len(kept)
-            said = f"{count} {'line is' if count == 1 else 'lines are'} nothing throughout"
-            below.append(self._reason("The others", [0.0] * len(self.cases), unit, said, role="line"))
-        return below
+        return below + self._others(left_out, "line", unit, role="line")
 
     def _by_time(self, flows: Rows, factors: Rows, unit: str, named: str) -> list[Reason]:
         """What each year adds (each period, where the periods are years or asked for), and the sum until then."""
@@ -239,26 +237,46 @@ class _Told(CallRows):
         keys = np.arange(time.rows) if single else time.year[:, 0].astype(int)
         word = time.period.capitalize() if single else "Year"
         parts = tuple(a * b for a, b in zip(flows, factors, strict=True))
-        below, idle = [], 0
+        below, left_out = [], []
         for key in range(int(keys.max()) + 1):
             here = keys == key
             values = [float(one[here].sum()) for one in parts]
-            if not any(values):
-                idle += 1
+            if not any(one[here].any() for one in parts) or self._same(values):
+                left_out.append(values)
                 continue
             flow, so_far = float(flows[0][here].sum()), float(parts[0][keys <= key].sum())
-            until = f"until then {self._shown(so_far, unit)}"
-            how, filled = until, ""
-            if named and here.sum() == 1:
-                how = f"flow * {named}; {until}"
-                filled = f"{self._shown(flow, unit)} * {digits(float(factors[0][here][0]), self.deal.style.mark)}"
+            until, filled = f"so far {self._shown(so_far, unit)}", ""
+            if len(self.cases) > 1:
+                until = f"differs by {self._shown(values[1] - values[0], unit)}"
+            elif named and here.sum() == 1:
+                factor = self._factor(flow, float(factors[0][here][0]), values[0])
+                until, filled = f"flow * {named}; {until}", f"{self._shown(flow, unit)} * {factor}"
             elif named:
-                how = f"flows of {self._shown(flow, unit)}, each * its {named}; {until}"
-            below.append(self._reason(f"{word} {key}", values, unit, how, filled, role="time"))
-        if idle:
-            said = f"{idle} {word.lower()}{'s' if idle > 1 else ''} with nothing"
-            below.append(self._reason("The others", [0.0] * len(self.cases), unit, said, role="time"))
-        return below
+                until = f"flows of {self._shown(flow, unit)}, each * its {named}; {until}"
+            below.append(self._reason(f"{word} {key}", values, unit, until, filled, role="time"))
+        return below + self._others(left_out, word.lower(), unit, role="time")
+
+    def _others(self, left_out: Sequence[Sequence[float]], word: str, unit: str, *, role: Role) -> list[Reason]:
+        """What is not told by itself: of one case what is nothing, of two what is the same in both."""
+        if not left_out:
+            return []
+        count = f"{len(left_out)} {word}{'s' if len(left_out) > 1 else ''}"
+        said = f"{count} with nothing" if len(self.cases) == 1 else f"{count} the same in both"
+        values = [sum(one[k] for one in left_out) for k in range(len(self.cases))]
+        return [self._reason("The others", values, unit, said, role=role)]
+
+    def _same(self, values: Sequence[float]) -> bool:
+        """Whether two cases agree; one alone never does."""
+        return len(values) > 1 and abs(values[1] - values[0]) <= 1e-12 * max(abs(values[0]), abs(values[1]))
+
+    def _factor(self, flow: float, factor: float, value: float) -> str:
+        """A factor with no more digits than bring the flow, as it is shown, to its value."""
+        places = self.deal.style.places
+        for count in range(4, 10):
+            text = f"{factor:.{count}g}"
+            if abs(round(flow, places) * float(text) - value) <= 0.5 * 10.0**-places:
+                return text.replace(".", self.deal.style.mark)
+        return digits(factor, self.deal.style.mark)
 
     def _so_far(self, flows: Rows) -> list[Reason]:
         """The running total at the end of each year."""

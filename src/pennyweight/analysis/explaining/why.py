@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pennyweight.analysis.explaining.filling import Filling, outermost
+from pennyweight.analysis.explaining.filling import Filling, outermost, summands
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
 from pennyweight.analysis.explaining.over_time import OverTime, looks_over_time
 from pennyweight.analysis.explaining.reason import Reason
@@ -250,7 +250,19 @@ class _Teller(Filling):
         names = [one for one in dict.fromkeys(self.parts(node, period)) if one != (name, period)]
         if len(self.weighings) > 1:
             names.sort(key=lambda one: -self.gap(*one))
-        return numbers, (*found, *(self.of(other, at, depth) for other, at in names))
+        terms = {term.name for _, term in summands(node) if isinstance(term, Name)} if period is not None else set()
+        idle = [one for one in names if one[0] in terms and not any(self.value(w, *one) != 0 for w in self.weighings)]
+        found += [self.of(other, at, depth) for other, at in names if (other, at) not in idle]
+        if idle:
+            found.append(self.nothing(len(idle), name))
+        return numbers, tuple(found)
+
+    def nothing(self, count: int, name: str) -> Reason:
+        """How many terms of a sum are nothing in the period that is looked at."""
+        unit, zeros = self.deal.unit(name), (0.0,) * len(self.weighings)
+        shown = tuple(self.deal.style.with_unit(zero, unit) for zero in zeros)
+        said = f"{count} {'is' if count == 1 else 'are'} nothing here"
+        return Reason("The others", "The others", zeros, shown, unit, None, said, "", "", (), role="side")
 
     def call(self, call: Call, depth: int) -> Reason:
         """A call over time that stands in a longer formula."""

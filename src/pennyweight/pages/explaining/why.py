@@ -15,7 +15,7 @@ def document(why: Why) -> Document:
     if any(_is_cut(why, depth, one) for depth, one in why.rows):
         notes.append(f"What lies deeper than {why.depth} is not shown; --depth shows more.")
     if len(why.scenarios) > 1:
-        notes.append("The names that differ most stand first; over time the period in which they differ most is shown.")
+        notes.append("What differs most stands first; over time the period in which it differs most is shown.")
     blocks: tuple[Block, ...] = (tree_table(why), *(Text(note, "comparison") for note in notes))
     return Document(why.title, blocks, _asked(why))
 
@@ -33,6 +33,8 @@ def tree_table(why: Why) -> Table:
         formula = reason.formula
         if reason.filled and reason.filled != reason.formula and not reason.told:
             formula = f"{reason.formula}  =  {reason.filled}"
+            if reason.role == "time":  # "flow * factor" stands in every row; the numbers say it
+                formula = "; ".join([reason.filled, *reason.formula.split("; ")[1:]])
         if reason.told:
             formula = f"{reason.formula} (told above)"
         rows.append(
