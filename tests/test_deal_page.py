@@ -81,9 +81,9 @@ def test_why_goes_down_to_the_inputs_and_follows_what_differs(tmp_path: Path) ->
     assert "resale" not in rows
     assert {"1 is nothing here", "2 are nothing here"} <= {reason.formula for _, reason in told.rows}
     assert {"money_in", "money_out", "crew", "inflation"} <= rows.keys()
-    both = made.why("npv", against="wet_summers", depth=5)
+    both = made.why("operating", at=3, against="wet_summers", depth=5)
     depths = [(depth, reason.name) for depth, reason in both.rows]
-    assert depths.index((3, "trips")) < next(k for k, (_, name) in enumerate(depths) if name == "crew")
+    assert depths.index((2, "trips")) < next(k for k, (_, name) in enumerate(depths) if name == "crew")
     assert len(both.reason.values) == 2
     assert "told above" in str(Deal.read(HOUSE).why("pays_off", depth=6))
     assert made.why("pays_off", depth=0).reason.values == (1.0,)

@@ -115,6 +115,7 @@ def test_a_worth_is_told_by_its_lines_the_largest_first_then_by_year() -> None:
     assert list(lines) == ["stall", "bought", "sold"]
     assert list(lines.values()) == pytest.approx([stall, -100, 50 / 1.1**4])
     assert [one.filled for one in of_role(reason, "time")][:2] == ["-100.00 * 1", "50.00 * 0.9091"]
+    assert [one.so_far for one in of_role(reason, "time")][:2] == ["so far -100.00", "so far -54.55"]
     assert [(one.name, one.period) for one in reason.below[0].below] == [("stall", 4)]
     assert reason.below[-1].name == "hurdle"
 

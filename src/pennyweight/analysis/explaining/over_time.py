@@ -245,15 +245,15 @@ class _Told(CallRows):
                 left_out.append(values)
                 continue
             flow, so_far = float(flows[0][here].sum()), float(parts[0][keys <= key].sum())
-            until, filled = f"so far {self._shown(so_far, unit)}", ""
+            how, filled, until = "flows, added up", "", f"so far {self._shown(so_far, unit)}"
             if len(self.cases) > 1:
-                until = f"differs by {self._shown(values[1] - values[0], unit)}"
+                how, until = f"differs by {self._shown(values[1] - values[0], unit)}", ""
             elif named and here.sum() == 1:
                 factor = self._factor(flow, float(factors[0][here][0]), values[0])
-                until, filled = f"flow * {named}; {until}", f"{self._shown(flow, unit)} * {factor}"
+                how, filled = f"flow * {named}", f"{self._shown(flow, unit)} * {factor}"
             elif named:
-                until = f"flows of {self._shown(flow, unit)}, each * its {named}; {until}"
-            below.append(self._reason(f"{word} {key}", values, unit, until, filled, role="time"))
+                how = f"flows of {self._shown(flow, unit)}, each * its {named}"
+            below.append(self._reason(f"{word} {key}", values, unit, how, filled, role="time", so_far=until))
         return below + self._others(left_out, word.lower(), unit, role="time")
 
     def _others(self, left_out: Sequence[Sequence[float]], word: str, unit: str, *, role: Role) -> list[Reason]:
@@ -342,11 +342,14 @@ class _Told(CallRows):
         *,
         role: Role,
         name: str = "",
+        so_far: str = "",
         below: tuple[Reason, ...] = (),
     ) -> Reason:
         known = tuple(value if np.isfinite(value) else None for value in values)
         shown = tuple("undefined" if one is None else self.deal.style.with_unit(one, unit) for one in known)
-        return Reason(name or label, label, known, shown, unit, None, formula, filled, "", below, role=role)
+        return Reason(
+            name or label, label, known, shown, unit, None, formula, filled, "", below, role=role, so_far=so_far
+        )
 
     @property
     def limit(self) -> int:

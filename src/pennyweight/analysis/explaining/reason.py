@@ -41,5 +41,7 @@ class Reason(Described):
     below: tuple[Reason, ...]
     told: bool = False
     role: Role = "name"
+    so_far: str = ""
+    """Of a year or period, the sum until then, as it is shown."""
     note: str = ""
     """What the deal remarks on it."""

@@ -106,6 +106,7 @@ class Why(Shown):
             "filled": reason.filled,
             "where": reason.where,
             **({"role": reason.role} if reason.role != "name" else {}),
+            **({"so_far": reason.so_far} if reason.so_far else {}),
             **({"note": reason.note} if reason.note else {}),
             "below": [self._plain(one) for one in reason.below],
         }

@@ -10,7 +10,7 @@ from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Table
 from pennyweight.documents.derivation import Derivation
-from pennyweight.pages.explaining.why import tree_table
+from pennyweight.pages.explaining.why import how_of, tree_table
 
 __all__ = ["derivation_of", "tree"]
 
@@ -22,9 +22,7 @@ def tree(weighings: Mapping[str, Weighing], name: str, period: int | None, depth
 
 def derivation_of(reason: Reason) -> Derivation:
     """A reason of one case as a derivation."""
-    formula, filled = reason.formula or "given", "" if reason.told or reason.filled == reason.formula else reason.filled
-    if reason.told:
-        formula = f"{formula} (told above)"
+    formula, filled = how_of(reason)
     below: dict[str, Derivation] = {}
     for one in reason.below:  # an input and a line may be called the same
         when = "" if one.period is None else f", period {one.period}"

@@ -6,7 +6,7 @@ from pennyweight.analysis.explaining.reason import Reason
 from pennyweight.analysis.explaining.why import Why
 from pennyweight.documents import Block, Cell, Column, Document, Table, Text
 
-__all__ = ["document", "tree_table"]
+__all__ = ["document", "how_of", "tree_table"]
 
 
 def document(why: Why) -> Document:
@@ -30,18 +30,13 @@ def tree_table(why: Why) -> Table:
         inside.append(reason.period if reason.period is not None or not inside else inside[-1])
         when = "" if reason.period is None or reason.period in inside[-2:-1] else f", period {reason.period}"
         branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
-        formula = reason.formula
-        if reason.filled and reason.filled != reason.formula and not reason.told:
-            formula = f"{reason.formula}  =  {reason.filled}"
-            if reason.role == "time":  # "flow * factor" stands in every row; the numbers say it
-                formula = "; ".join([reason.filled, *reason.formula.split("; ")[1:]])
-        if reason.told:
-            formula = f"{reason.formula} (told above)"
+        formula, numbers = how_of(reason)
+        formula = f"{formula}  =  {numbers}" if numbers else formula
         rows.append(
             (
                 Cell(f"{branch}{_named(reason)}{when}"),
                 *(Cell(text, "question") for text in reason.shown),
-                Cell(formula or "given"),
+                Cell(formula),
                 Cell(_line(reason.where, len(files) == 1), "comparison"),
             )
         )
@@ -54,6 +49,17 @@ def tree_table(why: Why) -> Table:
     top = why.reason
     title = f"{top.label} = {' and '.join(top.shown)}"
     return Table(title, columns, tuple(rows))
+
+
+def how_of(reason: Reason) -> tuple[str, str]:
+    """(the formula in words, the same with the numbers in), as both stand on a page."""
+    if reason.told:
+        return f"{reason.formula} (told above)", ""
+    if reason.role == "time":  # "flow * factor" would stand in every row; the numbers say it
+        return "; ".join(text for text in (reason.filled or reason.formula, reason.so_far) if text), ""
+    if not reason.filled or reason.filled == reason.formula:
+        return reason.formula or "given", ""
+    return reason.formula, reason.filled
 
 
 def _is_cut(why: Why, depth: int, reason: Reason) -> bool:
