@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from docs.make_starters import NAMES
 
-from pennyweight import Deal
+from pennyweight import Deal, InputError
 from pennyweight.analysis.explaining.reason import Reason
 from pennyweight.deals.language.nodes import Call
 from tests.builders import STARTERS, TAXI, deal
@@ -171,3 +171,9 @@ def test_by_period_tells_every_period() -> None:
     by_year, by_period = (of_role(house.why("gain", by=by).reason, "time") for by in ("year", "period"))
     assert len(by_year) < 20 < 140 < len(by_period)
     assert added(by_period) == pytest.approx(added(by_year), abs=1e-6)
+    with pytest.raises(
+        InputError, match="works_cost is not added up over time, so 'period' changes nothing; leave it out"
+    ):
+        house.why("works_cost", by="period")
+    with pytest.raises(InputError, match="by is 'week'; it must be 'year' or 'period'"):
+        house.why("gain", by="week")  # type: ignore[arg-type]

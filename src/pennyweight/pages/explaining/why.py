@@ -64,7 +64,8 @@ def how_of(reason: Reason) -> tuple[str, str]:
 
 def _is_cut(why: Why, depth: int, reason: Reason) -> bool:
     """Whether there is more below it than is shown."""
-    return bool(reason.filled) and not (reason.told or reason.below) and depth >= why.depth
+    more = reason.role == "line" or (bool(reason.filled) and reason.role != "time")
+    return more and not (reason.told or reason.below) and depth >= why.depth
 
 
 def _named(reason: Reason) -> str:
