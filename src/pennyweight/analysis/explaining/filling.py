@@ -89,8 +89,8 @@ class Filling:
     def filled(self, node: Node, period: int | None) -> str:
         """The formula with the numbers of the first case in; names of things looked at over time stay."""
         weighing = self.weighings[0]
-        node = self.without_nothing(node, period)
-        calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not node}
+        whole, node = node, self.without_nothing(node, period)
+        calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not whole}
         put_in = set(calls.values())
         node = rebuilt(node, lambda part: calls.get(part, part) if isinstance(part, Call) else part)
         over = {other for call in _over_time(node) for other in names_in(call)}

@@ -13,7 +13,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Call, Compare, Name, Node, names_in, show
+from pennyweight.deals.language.nodes import Call, Compare, Name, Node, names_in, show, walk
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed, digits
 
@@ -149,12 +149,15 @@ class _Told(CallRows):
         if not inside.size:
             return "", []
         k = int(found) if np.isfinite(found) else int(inside[-1])
-        sides = [self.over.left, self.over.right] if isinstance(self.over, Compare) else [self.over]
+        compared = [part for part in walk(self.over) if isinstance(part, Compare)]
+        sides = list(dict.fromkeys(side for one in compared for side in (one.left, one.right))) or [self.over]
         below = []
         for period in (k, k - 1):
             if period < 0:
                 continue
             for side in sides:
+                if isinstance(side, Name) and side.name in ("t", "year"):
+                    continue
                 if isinstance(side, Name) and not self.over_time(side.name):
                     if period == k:
                         below.append(self.whole.of(side.name, None, self.depth))
