@@ -172,8 +172,29 @@ def test_by_period_tells_every_period() -> None:
     assert len(by_year) < 20 < 140 < len(by_period)
     assert added(by_period) == pytest.approx(added(by_year), abs=1e-6)
     with pytest.raises(
-        InputError, match="works_cost is not added up over time, so 'period' changes nothing; leave it out"
+        InputError, match="works_cost is not told by year here, so 'period' changes nothing; leave it out"
     ):
         house.why("works_cost", by="period")
+    with pytest.raises(InputError, match="expenses is not told by year here"):
+        house.why("expenses", by="period")
+    with pytest.raises(InputError, match="against is 'base', the scenario that is shown; name another one"):
+        house.why("gain", against="base")
     with pytest.raises(InputError, match="by is 'week'; it must be 'year' or 'period'"):
         house.why("gain", by="week")  # type: ignore[arg-type]
+
+
+def test_of_two_scenarios_each_shows_its_own_period() -> None:
+    """Paid back in another year, and lowest in another: both are told."""
+    later = {"scenarios": {"later": {"rent": 20}}}
+    made = deal(
+        {"back": "payback(net)", "most": "highest(rent * t if rent > 30 else 99 - t)"}, periods=4, **FAIR, **later
+    )
+    below = [(one.label, *one.values) for one in made.why("back", against="later", depth=1).reason.below]
+    assert below[:3] == [
+        ("Running total of flows, period 1", -50.0, -70.0), ("Running total of flows, period 2", 10.0, -30.0),
+        ("Running total of flows, period 3", 80.0, 20.0),
+    ]  # fmt: skip
+    assert [one.values for one in made.why("most", against="later", depth=1).reason.below] == [
+        (160.0, 95.0),
+        (40.0, 98.0),
+    ]

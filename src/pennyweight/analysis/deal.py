@@ -252,7 +252,9 @@ class Deal(Shown):
         """
         chosen = [a_text(scenario, what="scenario")]
         chosen = chosen if against is None else [*chosen, choice(against, self.scenarios, "against")]
-        weighings = {one: self.weigh(one, inputs=inputs) for one in dict.fromkeys(chosen)}
+        if len(set(chosen)) < len(chosen):
+            raise InputError(f"against is '{against}', the scenario that is shown; name another one.", at="against")
+        weighings = {one: self.weigh(one, inputs=inputs) for one in chosen}
         period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
         by_period = choice(by, ("year", "period"), "by") == "period"
         deep = whole(depth, what="depth", least=0, most=40)

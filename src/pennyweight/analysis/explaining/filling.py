@@ -18,6 +18,7 @@ from pennyweight.deals.language.nodes import (
     Call,
     Name,
     Node,
+    Number,
     Sum,
     Unary,
     children,
@@ -108,7 +109,7 @@ class Filling:
     def without_nothing(self, node: Node, period: int | None) -> Node:
         """A sum without the terms that are 0 in the first case; one of them stays where all are."""
         terms = summands(node)
-        kept = [one for one in terms if self.at(one[1], period) != 0] or terms[:1]
+        kept = [one for one in terms if isinstance(one[1], Number) or self.at(one[1], period) != 0] or terms[:1]
         if len(kept) == len(terms):
             return node
         sign, made = kept[0]

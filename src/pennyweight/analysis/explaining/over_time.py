@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -28,7 +28,7 @@ def looks_over_time(node: Node) -> bool:
     return isinstance(node, Call) and FUNCTIONS[node.function].over_time and FUNCTIONS[node.function].result == "single"
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class OverTime:
     """Tells calls such as `npv(net, hurdle)` in one case or two; `cases` holds every name of each.
 
@@ -40,6 +40,8 @@ class OverTime:
     of: Callable[[str, int | None, int], Reason]
     depth: int
     by_period: bool = False
+    told_by_time: bool = field(default=False, init=False)
+    """Whether anything was told by year or period, so that `by_period` made a difference."""
 
     def told(self, call: Call, depth: int, *, years: bool) -> tuple[str, list[Reason]]:
         """(the numbers it is worked out of, if these are few; what stands below it, at `depth`).
@@ -73,7 +75,7 @@ class _Told(CallRows):
         return "", self._worth(self.factors("rate"), "present value", "factor")
 
     def rate_of_return(self) -> tuple[str, list[Reason]]:
-        found = [float(value_of(self.deal, case, self.call)[0]) for case in self.cases]
+        found = self._found()
         if not np.isfinite(found).all():
             return "", [*self._so_far(self.flows())]
         below = self._worth(self.at(found), "present value", "factor")
@@ -89,28 +91,25 @@ class _Told(CallRows):
         flows = self.flows()
         if self.slots.get("rate") is not None:
             flows = tuple(one * at for one, at in zip(flows, self.factors("rate"), strict=True))
-        found = float(value_of(self.deal, self.cases[0], self.call)[0])
-        if not np.isfinite(found) or not all(np.isfinite(one).all() for one in flows):
-            return "", self._so_far(flows)
-        k = int(np.ceil(found * self.deal.timeline.per_year - 1e-9))
-        if k == 0:
+        often = self.deal.timeline.per_year
+        crossings = [int(np.ceil(one * often - 1e-9)) for one in self._found() if np.isfinite(one)]
+        if not crossings or 0 in crossings or not all(np.isfinite(one).all() for one in flows):
             return "", self._so_far(flows)
         totals = tuple(np.cumsum(one) for one in flows)
         below, what = [], "flows" if self.slots.get("rate") is None else "present values"
-        for period in (k - 1, k):
-            how = f"all {what} until then, added up"
-            filled = ""
-            if period == k:
-                how, filled = "the total before + the flow", self._plain(totals[0][k - 1], flows[0][k])
+        for period in sorted({k - before for k in crossings for before in (0, 1)}):
+            how, filled = f"all {what} until then, added up", ""
+            if period in crossings:
+                how, filled = "the total before + the flow", self._plain(totals[0][period - 1], flows[0][period])
             label = f"Running total of {what}, period {period}"
             values = [float(one[period]) for one in totals]
             below.append(self._reason(label, values, "money", how, filled, role="time"))
-        often, missing, flow = self.deal.timeline.per_year, -float(totals[0][k - 1]), float(flows[0][k])
-        numbers = ""
+        found, k, numbers = self._found()[0], crossings[0], ""
+        missing, flow = -float(totals[0][k - 1]), float(flows[0][k])
         if flow > 0 and abs((k - 1 + missing / flow) / often - found) < 1e-9 * max(1.0, found):
             numbers = f"{k - 1} + {self._money(missing)} / {self._money(flow)}"
             numbers = f"({numbers}) / {often}" if often > 1 else numbers
-        return numbers, [*below, *self._on_into(k)]
+        return numbers, [*below, *(one for period in sorted({*crossings}) for one in self._on_into(period))]
 
     def total(self) -> tuple[str, list[Reason]]:
         inside = self.inside(0 if self.call.function == "total" else 1)
@@ -131,12 +130,13 @@ class _Told(CallRows):
         lowest = self.call.function == "lowest"
         rows, inside = self.rows(self.over), self.inside(1)
         worst = np.inf if lowest else -np.inf
-        kept = np.where(inside[0] & np.isfinite(rows[0]), rows[0], worst)
-        if not np.isfinite(kept).any():
+        if not np.isfinite(self._found()).all():
             return "", self._undefined(masked(rows, inside))
-        order = np.argsort(kept if lowest else -kept, kind="stable")
-        below = self._on_into(int(order[0]))
-        if order.size > 1 and np.isfinite(kept[order[1]]):
+        kept = [np.where(here, one, worst) for one, here in zip(rows, inside, strict=True)]
+        orders = [np.argsort(one if lowest else -one, kind="stable") for one in kept]
+        below = [one for k in dict.fromkeys(int(order[0]) for order in orders) for one in self._on_into(k)]
+        order = orders[0]
+        if len(orders) == 1 and order.size > 1 and np.isfinite(kept[0][order[1]]):
             k, word = int(order[1]), "lowest" if lowest else "highest"
             label = f"The next {word}, in period {k}"
             values = [float(one[k]) for one in rows]
@@ -144,22 +144,19 @@ class _Told(CallRows):
         return "", below
 
     def first_period(self) -> tuple[str, list[Reason]]:
-        found = float(value_of(self.deal, self.cases[0], self.call)[0])
         inside = np.flatnonzero(self.inside(0)[0])
         if not inside.size:
             return "", []
-        k = int(found) if np.isfinite(found) else int(inside[-1])
+        turns = [int(one) if np.isfinite(one) else int(inside[-1]) for one in self._found()]
         compared = [part for part in walk(self.over) if isinstance(part, Compare)]
         sides = list(dict.fromkeys(side for one in compared for side in (one.left, one.right))) or [self.over]
         below = []
-        for period in (k, k - 1):
-            if period < 0:
-                continue
+        for period in dict.fromkeys(k - before for k in turns for before in (0, 1) if k >= before):
             for side in sides:
                 if isinstance(side, Name) and side.name in ("t", "year"):
                     continue
                 if isinstance(side, Name) and not self.over_time(side.name):
-                    if period == k:
+                    if period == turns[0]:
                         below.append(self.whole.of(side.name, None, self.depth))
                 elif isinstance(side, Name):
                     below.append(self.whole.of(side.name, period, self.depth))
@@ -235,6 +232,7 @@ class _Told(CallRows):
 
     def _by_time(self, flows: Rows, factors: Rows, unit: str, named: str) -> list[Reason]:
         """What each year adds (each period, where the periods are years or asked for), and the sum until then."""
+        self.whole.told_by_time = True
         time = self.deal.timeline
         single = time.per_year == 1 or self.whole.by_period
         keys = np.arange(time.rows) if single else time.year[:, 0].astype(int)
@@ -285,6 +283,7 @@ class _Told(CallRows):
         """The running total at the end of each year."""
         if not all(np.isfinite(one).all() for one in flows):
             return self._undefined(flows)
+        self.whole.told_by_time = True
         time, totals, below = self.deal.timeline, [np.cumsum(one) for one in flows], []
         step = 1 if self.whole.by_period else time.per_year
         word = time.period.capitalize() if step == 1 else "Year"
@@ -316,6 +315,10 @@ class _Told(CallRows):
             known = [name for name in sorted(names_in(self.over)) if self.over_time(name)]
             inner = [self.whole.of(name, period, self.depth + 1) for name in known if name not in ("t", "year")]
         return [self._reason(f"{text}, period {period}", values, unit, text, below=tuple(inner), role="side")]
+
+    def _found(self) -> list[float]:
+        """What the call comes to in each case."""
+        return [float(value_of(self.deal, case, self.call)[0]) for case in self.cases]
 
     def _most(self, rows: Rows) -> int:
         """The period that counts most: the largest, of two cases the one in which they differ most."""

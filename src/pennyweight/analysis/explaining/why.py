@@ -125,14 +125,13 @@ def why(
     if period is not None and not over_time:
         raise InputError(f"{name} is a single figure; leave the period out.", at="period")
     teller = _Teller(deal, list(weighings.values()), min(depth, _DEEPEST), by_period)
-    if by_period:
-        _, node, _ = teller.source(name)
-        if node is None or not outermost(node):
-            raise InputError(f"{name} is not added up over time, so 'period' changes nothing; leave it out.", at="by")
     chosen = period
     if over_time and period is None:
         chosen = teller.most_different(name) if len(weighings) > 1 else deal.timeline.periods
-    return Why(deal.title, tuple(weighings), teller.of(name, chosen, 0), depth)
+    reason = teller.of(name, chosen, 0)
+    if by_period and not teller.over_time.told_by_time:
+        raise InputError(f"{name} is not told by year here, so 'period' changes nothing; leave it out.", at="by")
+    return Why(deal.title, tuple(weighings), reason, depth)
 
 
 class _Teller(Filling):

@@ -6,6 +6,7 @@ from functools import partial
 
 from pennyweight.documents import Cell, FigureLine, Figures
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.model import Tone
 from pennyweight.instruments.loans.asked.bill import Bill
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.pages.loans.derivations import ScheduleDerivations
@@ -17,8 +18,8 @@ def bill_block(loan: BookedLoan, bill: Bill, parts: dict[str, float], of: Schedu
     """The parts of a bill, and what nothing explains; `of` derives the schedule whose next payment is billed."""
     style = loan.terms.style
 
-    def line(name: str, label: str, note: str = "", tone: str = "plain") -> FigureLine:
-        shown = Cell(style.with_unit(parts[name], "money"), tone)  # type: ignore[arg-type]
+    def line(name: str, label: str, note: str = "", tone: Tone = "plain") -> FigureLine:
+        shown = Cell(style.with_unit(parts[name], "money"), tone)
         return FigureLine(label, shown, note, Why(label, partial(_part, bill, parts, of, name)))
 
     lines = [line(name, name.capitalize()) for name in ("interest", "principal", "taxes", "insurance")]
