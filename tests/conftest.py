@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 
+os.environ.pop("COLUMNS", None)  # output that goes to a pipe would heed it
+
 import pytest
 from hypothesis import settings
 

@@ -52,7 +52,7 @@ def test_money_outside_the_timeline_is_told(seed: int) -> None:
         if sentence.startswith("big: 7.00 fall in period") and not passed
     ]
     assert len(failed) == (not 0 <= first <= end)
-    assert ("A check fails: big" in str(weighing)) == bool(failed)
+    assert ("NO  big" in str(weighing)) == bool(failed)
 
 
 def test_never_alone_is_silent_and_a_day_beyond_the_end_is_not() -> None:

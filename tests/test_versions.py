@@ -99,7 +99,7 @@ def test_a_deal_is_weighed_again_when_it_is_saved(
     watch(path, lambda: Deal.read(path).weigh(), lambda weighing: weighing.document(), saves)
     first, second, third, fourth = capsys.readouterr().out.split("Watching ")[:4]
     assert "PAYS OFF" in first
-    assert "was EUR 79,556.59" in second
+    assert all(said in second for said in ("Was", "EUR 79,556.59"))
     assert "Hull and drive, delivered 420,000 → 470,000: pays off → nearly, because Payback is" in second
     assert "NEARLY" in third
     assert "Not weighed: deal.toml is not valid TOML" in third

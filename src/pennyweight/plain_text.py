@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 
-__all__ = ["listed", "one_line", "quoted", "spelled", "visible"]
+__all__ = ["counted", "listed", "one_line", "quoted", "spelled", "visible"]
 
 _LONGEST = 1_500
 _QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
@@ -87,6 +87,21 @@ def one_line(message: str) -> str:
         message = f"{message[:_LONGEST]}… {message[-_LONGEST:]}"
     text = _UNBROKEN.sub(r"\1…", _QUOTED.sub(r"'\1…'", visible(message)))
     return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 300]} … {text[-290:]}"
+
+
+def counted(words: Sequence[str], most: int = 10, width: int = 100) -> str:
+    """Return words with commas between, no more than one line holds, and how many are left.
+
+    >>> counted(["rent", "vacancy", "upkeep"], most=2)
+    'rent, vacancy and 1 more'
+    """
+    kept: list[str] = []
+    for word in words[:most]:
+        if kept and len(", ".join([*kept, word])) > width:
+            break
+        kept.append(word)
+    left = len(words) - len(kept)
+    return f"{', '.join(kept)} and {left} more" if left else ", ".join(kept)
 
 
 def listed(words: Sequence[str], last: str = "and") -> str:

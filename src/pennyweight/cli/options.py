@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import sys
 from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
@@ -14,6 +15,7 @@ from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place, nearest
 from pennyweight.plain_text import listed, visible
+from pennyweight.quantities.dates import read_date
 from pennyweight.reading.day_columns import ORDERS
 from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried, to_carry
 from pennyweight.reading.text_files import FilesRead, files_read
@@ -140,6 +142,8 @@ def output_options(command: Command) -> Command:
         ("title", "TEXT", "Set the title of a report (.html, .pdf, .xlsx)."),
         ("prepared_by", "NAME", "Say on a report who has prepared it."),
         ("logo", "FILE", "Put a picture (PNG or JPEG) on page one of a report."),
+        ("dated", "DAY", "Say on a report when it was made: a day, 'none', or, without this, today."),
+        ("without", "source", "Leave the files it was made of off the pages of a report; they go along all the same."),
     ):
         command = click.option(
             f"--{name.replace('_', '-')}", name, metavar=metavar, help=said, expose_value=False, callback=_to_cover
@@ -186,6 +190,7 @@ def deliver(
     for path in paths:
         check_ending(path)
     _refuse_idle(paths)
+    _check_cover()
     if len({path.resolve() for path in paths}) < len(paths):
         raise InputError(
             "--output names one file twice; give each form a file of its own.", at=Place.of_option("--output")
@@ -238,6 +243,17 @@ def _refuse_idle(paths: list[Path]) -> None:
         raise InputError("--force is for --output, which is not there; leave it out.", at=Place.of_option("--force"))
 
 
+def _check_cover() -> None:
+    """Refuse words of a report that say nothing, before anything is worked out."""
+    given = click.get_current_context().meta.get(_COVER, {})
+    if given.get("without", "source") != "source":
+        raise InputError(
+            f"--without {given['without']}: a report can be made without its source; write --without source.",
+            at=Place.of_option("--without"),
+        )
+    _day_made(given.get("dated", "none"))
+
+
 def _cover(read: FilesRead, *, reports: bool) -> Cover:
     """What the options say of page one, and the files that were read, to go along: a deal or loan file first."""
     given = click.get_current_context().meta.get(_COVER, {})
@@ -246,7 +262,21 @@ def _cover(read: FilesRead, *, reports: bool) -> Cover:
         read.setdefault(Path(given["logo"]).resolve(), "")  # so that it is not written over
     carried = to_carry(read) if reports else Carried()
     again = _again() if carried.files else ""
-    return Cover(given.get("title", ""), given.get("prepared_by", ""), logo, again, carried)
+    return Cover(
+        given.get("title", ""),
+        given.get("prepared_by", ""),
+        logo,
+        again,
+        carried,
+        _day_made(given.get("dated", "today")),
+        source_shown="without" not in given,
+    )
+
+
+def _day_made(written: str) -> dt.date | None:
+    if written in ("none", "today"):
+        return None if written == "none" else dt.date.today()
+    return dt.date.fromisoformat(str(read_date(written, what=Place.of_option("--dated"))))
 
 
 def _again() -> str:

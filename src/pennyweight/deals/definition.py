@@ -52,6 +52,8 @@ class Definition:
     tables: Mapping[str, Grid]
     own_checks: Mapping[str, OwnCheck]
     charts: Mapping[str, OwnChart]
+    page_one: tuple[str, ...]
+    """The measures and questions that stand on page one; empty where the deal does not say."""
     parameters: Mapping[str, Input]
     """Inputs nobody sees: what tables go by, and switches; their names begin with '?'."""
     names: Names

@@ -13,6 +13,10 @@ from pennyweight.quantities.periods import PER_YEAR
 
 __all__ = ["LONGEST", "Timeline"]
 
+_MONTHS = (
+    *("January", "February", "March", "April", "May", "June"),
+    *("July", "August", "September", "October", "November", "December"),
+)
 LONGEST = 12_000
 """The most periods a timeline may have: a thousand years of months."""
 
@@ -49,6 +53,21 @@ class Timeline:
     def years(self) -> NDArray[np.float64]:
         """The time of each period in years, (rows,)."""
         return self.t[:, 0] / self.per_year
+
+    def named(self, t: int) -> str:
+        """A period in words: with the month it is, where its days are those of one, else with its last day.
+
+        >>> Timeline("month", 24, np.datetime64("2026-12-31")).named(13), Timeline("year", 9).named(3)
+        ('month 13, January 2028', 'year 3')
+        """
+        counted = f"{self.period} {t}" if t else "the start"
+        if self.dates is None:
+            return counted
+        day, before = self.dates[t], self.dates[max(t - 1, 0)]
+        ends = all(one + 1 == (one + 1).astype("datetime64[M]").astype("datetime64[D]") for one in (day, before))
+        if not t or not ends or self.period != "month":
+            return f"{counted}, {day if not t else f'to {day}'}"
+        return f"{counted}, {_MONTHS[day.astype('datetime64[M]').astype(int) % 12]} {day.astype('datetime64[Y]')}"
 
     @cached_property
     def dates(self) -> Days | None:

@@ -1,4 +1,4 @@
-"""What is handed over of a result: its page, what was assumed, and typed sheets."""
+"""What is handed over of a result: page one, its page, what was assumed, what stands in full, and typed sheets."""
 
 from __future__ import annotations
 
@@ -6,12 +6,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeAlias
 
-from pennyweight.documents.model import Document, Table
+from pennyweight.documents.model import Block, Document, FigureLine, Figures, Table
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["Handout", "Sheet", "SheetColumn", "sheets_of"]
+__all__ = ["Handout", "PageOne", "Sheet", "SheetColumn", "page_one_of", "sheets_of"]
 
 Value: TypeAlias = Any
 """A number, a text, a day (NumPy's or Python's), a truth, or None."""
@@ -35,6 +35,47 @@ class Sheet:
     rows: tuple[tuple[Value, ...], ...]
     units: tuple[Mapping[int, str], ...] = ()
     note: str = ""
+    summed: frozenset[int] = frozenset()
+    """Columns whose values add up to something: their sums stand below."""
+
+
+@dataclass(frozen=True, slots=True)
+class PageOne:
+    """What whoever has to decide reads first, above the page's first chart.
+
+    >>> PageOne().figures
+    ()
+    """
+
+    blocks: tuple[Block, ...] = ()
+    """The verdict, checks that fail, goals: blocks that stand there whole, and nowhere else."""
+    figures: tuple[FigureLine, ...] = ()
+    """The key figures."""
+    given: Table | None = None
+    """What was put in, or of it what decides."""
+    told: tuple[Block, ...] = ()
+    """Blocks all of whose figures are key figures, so that they stand nowhere else."""
+
+    def rest(self, document: Document) -> list[Block]:
+        """What of a document does not stand on page one."""
+        return [block for block in document.blocks if not any(block is one for one in (*self.blocks, *self.told))]
+
+
+def page_one_of(document: Document) -> PageOne:
+    """Page one of a document that says nothing of it: its first figures.
+
+    >>> from pennyweight import rate_facts
+    >>> [line.label for line in page_one_of(rate_facts("6%").document()).figures][:2]
+    ['Effective', 'Quoted']
+    """
+    first = next((block for block in document.blocks if isinstance(block, Figures)), None)
+    if first is None:
+        return PageOne()
+    told = (first,) if len(first.lines) <= _KEY_FIGURES else ()
+    return PageOne(figures=first.lines[:_KEY_FIGURES], told=told)
+
+
+_KEY_FIGURES = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,10 +91,19 @@ class Handout:
     document: Document
     sheets: Callable[[], tuple[Sheet, ...]] = field(default=tuple)
     assumed: Callable[[], Table | None] = field(default=lambda: None)
-    """What went in, for the first page."""
+    """All that went in, for the end."""
+    first: PageOne | None = None
+    """Page one; without it that of the document."""
+    whole: Callable[[], tuple[Table, ...]] = field(default=tuple)
+    """Tables in full that the page of a screen cuts short or leaves out."""
     currency: str = ""
     places: int = 2
     """Decimal places of amounts."""
+
+    @property
+    def page_one(self) -> PageOne:
+        """What stands on page one."""
+        return self.first or page_one_of(self.document)
 
 
 def sheets_of(frames: Mapping[str, pd.DataFrame], units: Mapping[str, str] | None = None) -> tuple[Sheet, ...]:
@@ -64,11 +114,25 @@ def sheets_of(frames: Mapping[str, pd.DataFrame], units: Mapping[str, str] | Non
 def _sheet(name: str, frame: pd.DataFrame, units: Mapping[str, str]) -> Sheet:
     kept = frame.reset_index() if frame.index.name is not None else frame
     columns = tuple(
-        SheetColumn(str(column).replace("_", " "), units.get(str(column)) or _unit(str(column), kept[column]))
+        SheetColumn(_heading(str(column)), units.get(str(column)) or _unit(str(column), kept[column]))
         for column in kept.columns
     )
     rows = tuple(tuple(row) for row in kept.astype(object).itertuples(index=False, name=None))
-    return Sheet(name.replace("_", " ").capitalize(), columns, rows)
+    summed = frozenset(k for k, column in enumerate(kept.columns) if column in _SUMMED and len(rows) > 1)
+    return Sheet(_heading(name), columns, rows, summed=summed)
+
+
+def _heading(name: str) -> str:
+    """A name as a heading: its first letter is large, as on the page."""
+    words = name.replace("_", " ")
+    return words[:1].upper() + words[1:]
+
+
+_SUMMED = (
+    *("amount", "payment", "payments", "interest", "principal", "extra", "fee", "correction"),
+    *("flow", "present_value", "coupon", "face", "put_in", "gain"),
+)
+"""Columns of schedules and flows that add up."""
 
 
 _PARTS = ("rate", "yield", "share", "return", "hurdle", "simple", "dietz", "weighted", "annualized", "over span", "irr")

@@ -70,6 +70,10 @@ class Column:
 
     title: str
     words: bool = False
+    on_screen: bool = True
+    """Whether a terminal shows it, too."""
+    cut: bool = False
+    """Whether a terminal may end its words in dots, so that a row is a line."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title")
@@ -97,10 +101,10 @@ class FigureLine:
     """Where it comes from."""
     name: str = ""
     """The name of the figure in its deal, for whoever looks for it."""
-    goal: bool = False
-    """Whether it stands among the goals already."""
     known: bool = True
     """Whether there is such a figure: False where it is undefined."""
+    formula: bool = False
+    """Whether the note is a formula, which may be cut where a screen has no room for it."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "label", "note")
@@ -159,6 +163,10 @@ class Table:
     span: Span | None = None
     why: Why | None = field(default=None, compare=False, repr=False)
     """How all of its figures come about, where its rows do not say it each."""
+    on_screen: int | None = None
+    """How many of its rows a screen shows, where it does not show all; with 0 it does not show the table."""
+    beyond: str = ""
+    """What is said there of the others, after their names."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title", "note")
@@ -340,6 +348,8 @@ class Document:
     subtitle: str = ""
     charts: tuple[Chart, ...] = field(default=())
     """Charts that a page or a file shows and a terminal leaves out."""
+    headline: str = ""
+    """What came out, in a sentence; where there is a verdict, that says it."""
 
     def __post_init__(self) -> None:
-        _keep_visible(self, "title", "subtitle")
+        _keep_visible(self, "title", "subtitle", "headline")

@@ -23,6 +23,8 @@ def render(document: Document) -> str:
     lines = [document.title, "=" * len(document.title)]
     if document.subtitle:
         lines.append(document.subtitle)
+    if document.headline:
+        lines += ["", *fill(document.headline, _WIDTH).split("\n")]
     for block in document.blocks:
         shown = _block(block)
         if len(lines) > 2 and shown:

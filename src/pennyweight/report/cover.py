@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import warnings
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -22,7 +23,7 @@ _KINDS = {b"\x89PNG\r\n\x1a\n": "png", b"\xff\xd8\xff": "jpeg"}
 
 @dataclass(frozen=True, slots=True)
 class Cover:
-    """Title, who has prepared it, a picture (PNG or JPEG), and the files that are carried."""
+    """Title, who has prepared it and when, a picture (PNG or JPEG), and the files that are carried."""
 
     title: str = ""
     prepared_by: str = ""
@@ -30,6 +31,21 @@ class Cover:
     again: str = ""
     """The command that makes the same of the files carried."""
     carried: Carried = field(default_factory=Carried)
+    dated: dt.date | None = None
+    """The day it was made; without one the same figures give the same file on every day."""
+    source_shown: bool = True
+    """Whether the files are shown too, beside going along."""
+
+    @property
+    def by(self) -> str:
+        """Who has made it, and when."""
+        who = [f"Prepared by {self.prepared_by}"] if self.prepared_by else []
+        return ", ".join(who + [f"{'made' if who else 'Made'} on {self.dated}"] * (self.dated is not None))
+
+    @property
+    def made(self) -> dt.date:
+        """The day that files say of themselves."""
+        return self.dated or dt.date(2000, 1, 1)
 
     @property
     def logo_kind(self) -> str:

@@ -11,6 +11,8 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.weighing import Weighing, weigh, work_out_together
 from pennyweight.deals.inputs import scenario_names
+from pennyweight.documents import Document
+from pennyweight.documents.paging import page_of
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice
 from pennyweight.quantities.units import one_currency
@@ -52,6 +54,16 @@ class Comparison(Shown):
         models = {id(weighing.model): weighing.model for weighing in self.weighings.values()}
         for model in models.values():
             work_out_together([one for one in self.weighings.values() if one.model is model], turns=turns)
+
+    def document(self, *, tables: bool = False) -> Document:
+        """The page of the comparison; `tables` shows the tables of the deals on a screen, too.
+
+        >>> from pennyweight import Deal
+        >>> Deal.starter("taxi").compare(["base", "dear_hull"]).document().blocks[0].word
+        '1 OF 2 PAY OFF'
+        """
+        made: Document = page_of(self).document(self, tables=tables)
+        return made
 
     @property
     def differences(self) -> dict[str, dict[str, float | None]]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.money_outside import outside_of
+from pennyweight.analysis.weighing.told import Remark
 from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import check_name
@@ -35,6 +36,11 @@ class Check(tuple[bool, str]):
     """
 
     code: str
+
+    @property
+    def remark(self) -> bool:
+        """Whether it tells something and tests nothing."""
+        return isinstance(self[1], Remark)
 
     def __new__(cls, passed: bool, sentence: str, code: str) -> Check:
         """Put the two in a pair."""
@@ -115,7 +121,7 @@ def _loans(case: Case) -> Iterator[Told]:
         yield gap <= 1e-9 * max(drawn, 1.0), f"{deal.loans[name].label}: what is paid out is repaid or still owed."
         if left > 0.005:
             shown = deal.style.with_unit(left, "money")
-            yield True, f"{deal.loans[name].label}: {shown} is still owed at the end of the timeline."
+            yield True, Remark(f"{deal.loans[name].label}: {shown} is still owed at the end of the timeline.")
 
 
 def _vanishing(case: Case) -> Iterator[Told]:
@@ -149,7 +155,7 @@ def _paybacks(case: Case) -> Iterator[Told]:
         if np.isfinite(first) and np.isfinite(last) and abs(first - last) > 1e-9:
             yield (
                 True,
-                (
+                Remark(
                     f"{deal.label(name)}: the running total first reaches zero after {first:.2f} years, is lost again, "
                     f"and stays above zero from {last:.2f} years on."
                 ),
@@ -212,7 +218,7 @@ def _unreached(case: Case) -> Iterator[Told]:
 
 def _ends(case: Case) -> Iterator[Told]:
     """Which inputs a scenario of the worst or best ends leaves where they are."""
-    yield from ((True, sentence) for sentence in case.model.told_ends(case.scenario))
+    yield from ((True, Remark(sentence)) for sentence in case.model.told_ends(case.scenario))
 
 
 def _own(case: Case) -> Iterator[Told]:
@@ -231,7 +237,7 @@ def _own(case: Case) -> Iterator[Told]:
 
 def _remarks(case: Case) -> Iterator[Told]:
     """What was remarked when the deal was read."""
-    yield from ((True, remark) for remark in case.deal.remarks)
+    yield from ((True, Remark(remark)) for remark in case.deal.remarks)
 
 
 CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (

@@ -7,6 +7,7 @@ from typing import TypeAlias
 
 import numpy as np
 
+from pennyweight.analysis.weighing.told import Remark
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Node
@@ -67,7 +68,9 @@ def _run(deal: Definition, values: Mapping[str, Floats], name: str, line: Line) 
     if run.last is None and first is not None and first > end:
         yield (
             True,
-            f"{deal.label(name)} begins in period {first:g}, after the end of the timeline; none of it is counted.",
+            Remark(
+                f"{deal.label(name)} begins in period {first:g}, after the end of the timeline; none of it is counted."
+            ),
         )
         return
     if run.last is not None and last is None:  # it runs on for ever, or nobody knows how long
@@ -86,10 +89,10 @@ def _run(deal: Definition, values: Mapping[str, Floats], name: str, line: Line) 
     lost += [_stretch(max(first, end + 1.0), last, "after the end")] if after else []
     said = f"{deal.label(name)} runs from period {first:g} to {last:g}; {' and '.join(lost)}"
     if amount is None:
-        yield True, f"{said}, and what falls there is not counted."
+        yield True, Remark(f"{said}, and what falls there is not counted.")
         return
     shown, all_of_it = (deal.style.with_unit(amount * many, "money") for many in (before + after, whole))
-    yield True, f"{said}: {shown} of {all_of_it} are not counted."
+    yield True, Remark(f"{said}: {shown} of {all_of_it} are not counted.")
 
 
 def _count(first: float, last: float, every: float) -> int:

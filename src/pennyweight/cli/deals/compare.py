@@ -10,6 +10,7 @@ from pennyweight.analysis.comparing.changes import Changes
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
+from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.argument_checks import each_once
 
@@ -27,6 +28,7 @@ __all__ = ["command"]
 )
 @click.option("--against", metavar="NAME", help="Add the differences to this scenario or deal.")
 @overrides
+@click.option("--tables", is_flag=True, help="Show the tables of the deal, too.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if one of them does not pay off.")
 @output_options
 def command(
@@ -34,6 +36,7 @@ def command(
     scenarios: tuple[str, ...],
     against: str | None,
     replaced: tuple[str, ...],
+    tables: bool,
     strict: bool,
     form: str,
     outputs: tuple[Path, ...],
@@ -67,7 +70,19 @@ def command(
         models = {names[path]: deal.model for path, deal in read.items()}
         return compare_deals(models, scenarios[0] if scenarios else "base", against)
 
-    found = deliver(compute, form, outputs)
+    def asked() -> Comparison | Changes:
+        found = compute()
+        has = isinstance(found, Comparison) and any(one.definition.tables for one in found.weighings.values())
+        if tables and not has:
+            raise InputError(
+                "--tables shows the tables of a deal; there are none here.", at=Place.of_option("--tables")
+            )
+        return found
+
+    def page(found: Comparison | Changes) -> Document:
+        return found.document(tables=tables) if isinstance(found, Comparison) else found.document()
+
+    found = deliver(asked, form, outputs, page=page)
     return 1 if strict and not _all_pay_off(found) else 0
 
 

@@ -34,7 +34,7 @@ from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Goal, Input, Level, Line, OwnCheck, Question, Single
 from pennyweight.deals.period_zero import Early, begun
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
-from pennyweight.errors import InputError
+from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import Style, check_currency, check_locale
 from pennyweight.reading.toml_files import Source
 
@@ -250,6 +250,19 @@ class Reader(Entries):
             ),
         )
 
+    def _page_one(self, sections: _Sections) -> tuple[str, ...]:
+        """The figures that the deal wants on page one, each once."""
+        known = [*sections.measures, *sections.questions]
+        where = self.where("page_one")
+        for name in self.shape.page_one:
+            if name not in known:
+                raise InputError(
+                    f"{where}: '{name}' is no measure and no question{nearest(name, known) or '.'}", at=where
+                )
+            if self.shape.page_one.count(name) > 1:
+                raise InputError(f"{where} names {name} twice; write it once.", at=where)
+        return tuple(self.shape.page_one)
+
     def _whole(self, sections: _Sections, names: Names, units: dict[str, str], inputs: dict[str, Input]) -> Definition:
         """What is asked of the inputs (tables, questions, goals, scenarios, charts), and all of it together."""
         lines, levels, goals, questions = sections.lines, sections.levels, sections.goals, sections.questions
@@ -266,6 +279,8 @@ class Reader(Entries):
         check_goals(goals, names, note=self.noting)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)
         charts = read_charts(self, [*lines, *levels, *self._loan_parts(), *TOTALS], names)
+        with self.noting():
+            page_one = self._page_one(sections)
         self.refuse_mistakes()
         return Definition(
             title=self.shape.deal,
@@ -284,6 +299,7 @@ class Reader(Entries):
             tables=tables,
             own_checks=sections.own_checks,
             charts=charts,
+            page_one=page_one,
             parameters=parameters | switches,
             names=names,
             notes=self._notes(),

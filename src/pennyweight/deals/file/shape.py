@@ -255,6 +255,7 @@ class DealShape(_Shape):
     currency: str = _said("Three letters, such as EUR.", "")
     locale: str = _said("How numbers are shown, such as en or de_DE.", "en")
     note: str | None = _said("A remark, for whoever reads the file.")
+    page_one: list[str] = _said("The figures that decide, for page one: names of measures and questions, in order.", [])
     timeline: TimelineShape = _said("How long the deal runs, and in which steps.", TimelineShape(periods=10))
     inputs: dict[str, Annotated[InputShape, _as_table("value")]] = _said(
         "What is assumed: one value, steps over time, a column of a CSV file, a date, or one of several words.", {}

@@ -3,15 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
-from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Row, Table, Text
+import numpy as np
+
+from pennyweight.documents import (
+    Block,
+    Cell,
+    Checks,
+    Column,
+    Document,
+    FigureLine,
+    Figures,
+    LinesChart,
+    Row,
+    Table,
+    Text,
+)
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.instruments.bonds.bond_report import BondReport
 from pennyweight.pages.bonds.bond_derivations import BondDerivations
 from pennyweight.quantities.periods import word_for
 
-__all__ = ["document"]
+__all__ = ["document", "handout"]
 
 _SHOWN = 7
 """So many payments stand on the page at each end of a long table."""
@@ -34,7 +50,71 @@ def document(report: BondReport) -> Document:
     if report.first == "simple":
         how = "simple interest in the broken period"
     until = "perpetual" if bond.perpetual else f"due {bond.maturity}"
-    return Document(f"A bond of {bond.coupon}, {until}", tuple(blocks), f"Discounting: {how}.")
+    title, subtitle = f"A bond of {bond.coupon}, {until}", f"Discounting: {how}."
+    return Document(title, tuple(blocks), subtitle, (_chart(report),), _headline(report))
+
+
+def handout(report: BondReport, page: Document) -> Handout:
+    """The bond's figures on page one, with what was put in, and every payment to come."""
+    figures = next(block for block in page.blocks if isinstance(block, Figures))
+    table = _table(report, whole=True)
+    cut = len(table.rows) > _CUT
+    return Handout(
+        page,
+        lambda: sheets_of({"payments": report.frame}),
+        first=PageOne((), figures.lines, _given(report), (figures,)),
+        whole=lambda: (replace(table, title="All payments to come, per 100 of face"),) if cut else (),
+        places=4,
+    )
+
+
+def _headline(report: BondReport) -> str:
+    """What is paid, what that earns, and what a higher yield takes off."""
+    money, rate = partial(report.style.show, unit="money", places=2), report.style.show(report.rate, "rate")
+    said = (
+        f"At a clean price of {money(report.clean)} the bond yields {rate} a year; {money(report.dirty)} is paid per "
+    )
+    said += f"100 of face, of it {money(report.accrued)} accrued interest"
+    return f"{said}; if the yield rises by 1%, the price falls by about {report.modified_duration:.2f}%."
+
+
+def _chart(report: BondReport) -> LinesChart:
+    """The clean price over the yield, the bond's own marked."""
+    bond, rate = report.bond, report.rate
+    low = max(rate - _AROUND, rate / 2) if rate > 0 else rate - _AROUND
+    yields = np.linspace(low, rate + _AROUND, 61)
+    prices = np.array([bond.price(float(one), report.settlement, first=report.first) for one in yields])
+    shown = report.style.show
+    title = f"Clean price {shown(report.clean, 'money', places=2)} at a yield of {shown(rate, 'rate')}"
+    return LinesChart(
+        "price",
+        title,
+        yields,
+        (("Clean price", prices),),
+        "Yield a year",
+        "Price per 100 of face",
+        targets=(("Face", 100.0),),
+        marks=((shown(rate, "rate"), rate),),
+        x_percent=True,
+    )
+
+
+_AROUND = 0.03
+"""So far to either side of its yield a bond's price is drawn."""
+
+
+def _given(report: BondReport) -> Table:
+    """What was put in."""
+    bond = report.bond
+    rows = [
+        ("Coupon", f"{bond.coupon} of face, {word_for(bond.often)}" if bond.often else "none"),
+        ("Maturity", "none" if bond.perpetual else str(bond.maturity)),
+        ("Settlement", str(report.settlement)),
+        ("Day count", str(bond.day_count)),
+        ("Yield compounds", word_for(bond.compounding)),
+    ]
+    cells = tuple((Cell(label), Cell(text)) for label, text in rows)
+    return Table("What was put in", (Column("What", words=True), Column("As given", words=True)), cells)
 
 
 def _money(report: BondReport, value: float) -> str:
@@ -85,7 +165,10 @@ def _lines(report: BondReport) -> tuple[FigureLine, ...]:
     return tuple(lines)
 
 
-def _table(report: BondReport) -> Table:
+_CUT = 2 * _SHOWN + 2
+
+
+def _table(report: BondReport, *, whole: bool = False) -> Table:
     columns = (
         Column("Date", words=True),
         Column("Coupon"),
@@ -109,7 +192,7 @@ def _table(report: BondReport) -> Table:
             zip(left.dates, left.coupons, left.redemption, report.factors, strict=True)
         )
     ]
-    if len(rows) > 2 * _SHOWN + 2:
+    if len(rows) > _CUT and not whole:
         rows = [*rows[:_SHOWN], (Cell("…", "comparison"),) * 5, *rows[-_SHOWN:]]
     note = "The next ten of payments without end." if report.bond.perpetual else ""
     return Table("Payments to come, per 100 of face", columns, tuple(rows), note)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -13,7 +14,7 @@ from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.analysis.weighing.verdict import PAYS_OFF
 from pennyweight.analysis.weighing.weighing import Weighing
-from pennyweight.documents import Block, Cell, Column, Document, Row, Table, Verdict
+from pennyweight.documents import Block, Cell, Checks, Column, Document, Row, Table, Text, Verdict
 from pennyweight.documents.derivation import Derivation, Why, bracketed
 from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
 from pennyweight.pages.comparing.charts import comparison_charts
@@ -28,12 +29,17 @@ _BEST = "▲ the best and ▼ the worst of a figure with a goal, ↑ the highest
 _DEPTH = 2
 
 
-def document(comparison: Comparison) -> Document:
-    """The page of a comparison: a column each."""
+def document(comparison: Comparison, *, tables: bool = False) -> Document:
+    """The page of a comparison, a column each; `tables` shows the tables of the deals on a screen, too."""
     weighings = list(comparison.weighings.values())
     columns = (Column("", words=True), *(Column(name) for name in comparison.weighings))
     comparison.work_out()
-    blocks: list[Block] = [_verdict(comparison)]
+    names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
+    blocks: list[Block] = [_verdict(comparison), Text(f"{names_of}.", "comparison")]
+    failing = tuple((False, f"{name}: {said}") for name, one in comparison.weighings.items() for said in _failing(one))
+    if failing:
+        blocks.append(Checks(failing))
+    blocks.append(_goal_table(comparison, columns))
     inputs = tuple(
         Row(
             (_label(weighings, name), *(_input_cell(weighing, name, weighings[0]) for weighing in weighings)),
@@ -72,7 +78,20 @@ def document(comparison: Comparison) -> Document:
             for name, label in questions.items()
         )
         blocks.append(Table("Answers", columns, answers))
-    blocks += compared_tables(comparison)
+    of_deals = compared_tables(comparison)
+    if tables or not of_deals:
+        blocks += of_deals
+    else:
+        blocks += [replace(block, on_screen=0) for block in of_deals]
+        blocks.append(
+            Text(f"{len(of_deals)} tables of the deal are in reports; --tables shows them here.", "comparison")
+        )
+    return Document(comparison.title, tuple(blocks), "", comparison_charts(comparison))
+
+
+def _goal_table(comparison: Comparison, columns: tuple[Column, ...]) -> Table:
+    """The verdicts, and what each goal has to spare."""
+    weighings = list(comparison.weighings.values())
     goals = dict.fromkeys(name for weighing in weighings for name in weighing.goals)
     goal_rows = [
         Row(
@@ -83,9 +102,11 @@ def document(comparison: Comparison) -> Document:
     ]
     words = (Cell(weighing.verdict, VERDICT_TONES[weighing.verdict]) for weighing in weighings)
     goal_rows.append(Row((Cell("Verdict"), *words), Why("Verdict", partial(_verdicts, comparison))))
-    blocks.append(Table("Goals", columns, tuple(goal_rows), GOAL_LEGEND))
-    names_of = "; ".join(f"{name}: {label}" for name, label in comparison.labels.items())
-    return Document(comparison.title, tuple(blocks), names_of, comparison_charts(comparison))
+    return Table("Goals", columns, tuple(goal_rows), GOAL_LEGEND)
+
+
+def _failing(weighing: Weighing) -> list[str]:
+    return [sentence for passed, sentence in weighing.checks if not passed]
 
 
 def handout(comparison: Comparison, page: Document) -> Handout:

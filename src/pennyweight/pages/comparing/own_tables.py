@@ -8,15 +8,15 @@ import numpy as np
 
 from pennyweight.analysis.comparing.comparison import Comparison
 from pennyweight.analysis.showing import headed
-from pennyweight.documents import Block, Cell, Column, Table
+from pennyweight.documents import Cell, Column, Table
 from pennyweight.pages.weighing.own_tables import axis_value, columns_why, table_blocks
 
 __all__ = ["compared_tables"]
 
 
-def compared_tables(comparison: Comparison) -> list[Block]:
+def compared_tables(comparison: Comparison) -> list[Table]:
     """The deal's tables: a column of each scenario beside the others, two-way tables below one another."""
-    blocks: list[Block] = []
+    blocks: list[Table] = []
     names = dict.fromkeys(name for weighing in comparison.weighings.values() for name in weighing.definition.tables)
     for name in names:
         having = {key: one for key, one in comparison.weighings.items() if name in one.definition.tables}

@@ -8,7 +8,8 @@ import numpy as np
 
 from pennyweight.analysis.showing import show_base, show_figure
 from pennyweight.analysis.weighing.weighing import Weighing
-from pennyweight.documents import Document, Figures
+from pennyweight.documents import Cell, Column, Document, Figures, Row, Table
+from pennyweight.documents.why_table import why_of
 from pennyweight.plain_text import listed
 
 __all__ = ["marked", "what_changed"]
@@ -34,10 +35,21 @@ def marked(document: Document, before: Weighing, now: Weighing) -> Document:
             ),
         )
         if isinstance(block, Figures)
+        else _goals(block, was, now)
+        if isinstance(block, Table) and block.role == "goals" and was.keys() & now.goals.keys()
         else block
         for block in document.blocks
     )
     return replace(document, blocks=blocks)
+
+
+def _goals(block: Table, was: dict[str, str], now: Weighing) -> Table:
+    """The goals with what each figure was, in a column of its own."""
+    rows = tuple(
+        Row((*row, Cell(was.get(name, ""), "question")), why_of(row))
+        for name, row in zip(now.goals, block.rows, strict=True)
+    )
+    return replace(block, columns=(*block.columns, Column("Was")), rows=rows)
 
 
 def what_changed(before: Weighing, now: Weighing) -> str:

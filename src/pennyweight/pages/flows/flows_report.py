@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 from typing import Literal
 
@@ -12,7 +13,7 @@ from pennyweight.core.rate_forms import nominal_rate
 from pennyweight.documents import Cell, Checks, Column, Document, FigureLine, Figures, Row, Table
 from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.documents.derivation import Derivation, Why
-from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.instruments.flows.flows_report import FlowsReport
 from pennyweight.instruments.flows.flows_working import FlowsWorking
 from pennyweight.instruments.flows.measured_flows import MeasuredFlows
@@ -44,15 +45,12 @@ def document(report: FlowsReport) -> Document:
         _table(report, style),
         Checks(_checks(report)),
     )
-    dated = flows.dates is not None
-    how = f"dated, time by {flows.day_count}" if dated else f"one a {flows.period}, the first at once"
-    valued = "" if flows.valued_on is None else f", valued on {flows.valued_on}"
-    subtitle = f"{flows.amounts.size} flows, {how}{valued}."
+    subtitle = f"{flows.amounts.size} flows, {_when(report)}."
     charts = (
-        flows_chart(flows.amounts, flows.times, style, spread=not dated),
+        flows_chart(flows.amounts, flows.times, style, spread=flows.dates is None),
         rate_chart(flows.amounts, flows.times, style, asked=report.rate),
     )
-    return Document("Cash flows", blocks, subtitle, charts)
+    return Document("Cash flows", blocks, subtitle, charts, _headline(report, style))
 
 
 def handout(report: FlowsReport, page: Document) -> Handout:
@@ -60,8 +58,64 @@ def handout(report: FlowsReport, page: Document) -> Handout:
     blocks = page.blocks
     if report.rate is not None:
         blocks = (*blocks, *flows_working.document(FlowsWorking(report.flows, report.rate, None)).blocks)
-    shown = Document(page.title, blocks, page.subtitle, page.charts)
-    return Handout(shown, lambda: sheets_of({"table": report.frame}))
+    money, measures = (block for block in page.blocks if isinstance(block, Figures))
+    first = PageOne((), (*measures.lines, *money.lines), _given(report), (money, measures))
+    return Handout(
+        replace(page, blocks=blocks),
+        lambda: sheets_of({"flows": report.frame}),
+        first=first,
+        whole=lambda: whole_flows(report),
+    )
+
+
+def _headline(report: FlowsReport, style: Style) -> str:
+    """What the flows are worth, what they earn, and when the money is back."""
+    npv, irr, payback = (report.measures.get(name) for name in ("npv", "irr", "payback"))
+    told = []
+    if npv is not None and report.rate is not None:
+        worth = style.with_unit(abs(npv), "money")
+        told.append(
+            f"at {report.rate:.2%} a year the flows are worth {worth} {'more' if npv >= 0 else 'less'} than nothing"
+        )
+    gain = report.flows.money_in - report.flows.money_out
+    if irr is not None:
+        told.append(f"they earn {irr:.2%} a year")
+    elif len(report.irrs) > 1:
+        told.append(f"their rates of return are {' and '.join(f'{rate:.2%}' for rate in report.irrs)}")
+    else:
+        told.append(f"they {'gain' if gain >= 0 else 'lose'} {style.with_unit(abs(gain), 'money')} in all")
+    if payback is not None:
+        told.append(f"the money is back after {style.with_unit(payback, 'years')}")
+    elif "payback" in report.measures:
+        told.append("the money never comes back")
+    said = f"{', '.join(told[:-1])} and {told[-1]}" if len(told) > 1 else told[0]
+    return f"{said[0].upper()}{said[1:]}."
+
+
+def _given(report: FlowsReport) -> Table:
+    """What was put in."""
+    flows, rows = report.flows, []
+
+    def add(label: str, text: str) -> None:
+        rows.append((Cell(label), Cell(text)))
+
+    add("Flows", f"{flows.amounts.size}, {_when(report)}")
+    if report.rate is not None:
+        add("Rate", f"{report.rate:.2%} a year, effective")
+    if report.modified_at is not None:
+        add("Reinvested at", f"{report.modified_at[0]:.2%} a year")
+        add("Borrowed at", f"{report.modified_at[1]:.2%} a year")
+    if report.account is not None:
+        add("Bank account", f"{report.account.rate:.2%} a year")
+    if "roi" in report.measures:
+        add("Return and index", f"on {'all money out' if report.on == 'all' else 'the first outlay'}")
+    return Table("What was put in", (Column("What", words=True), Column("As given", words=True)), tuple(rows))
+
+
+def _when(report: FlowsReport) -> str:
+    flows = report.flows
+    how = f"one a {flows.period}, the first at once" if flows.dates is None else f"dated, time by {flows.day_count}"
+    return how + ("" if flows.valued_on is None else f", valued on {flows.valued_on}")
 
 
 def _plain_lines(report: FlowsReport, style: Style) -> tuple[FigureLine, ...]:
@@ -152,7 +206,15 @@ def _note(report: FlowsReport, name: str) -> str:
     return "spread over each period" if report.flows.dates is None else "each flow on its day"
 
 
-def _table(report: FlowsReport, style: Style) -> Table:
+def whole_flows(report: FlowsReport) -> tuple[Table, ...]:
+    """Every flow, where the page of a screen leaves some out."""
+    count = report.flows.amounts.size
+    if len(_shown(count)) >= count:
+        return ()
+    return (_table(report, Style(report.flows.currency), "All flows", list(range(count))),)
+
+
+def _table(report: FlowsReport, style: Style, title: str = "Flows", shown: Sequence[int | None] = ()) -> Table:
     flows = report.flows
     columns = [
         Column(
@@ -165,7 +227,7 @@ def _table(report: FlowsReport, style: Style) -> Table:
         columns += [Column("Factor"), Column("Present value")]
     rows: list[tuple[Cell, ...]] = []
     running = np.cumsum(flows.amounts)
-    shown = _shown(flows.amounts.size)
+    shown = shown or _shown(flows.amounts.size)
     for k in shown:
         if k is None:
             gap = Cell(f"… {flows.amounts.size - len(shown) + 1} more …", "comparison")
@@ -184,7 +246,7 @@ def _table(report: FlowsReport, style: Style) -> Table:
         before = float(running[k - 1]) if k else 0.0
         make = partial(row_derivations, flows, k, before, report.rate, factor, None)
         rows.append(Row(cells, Why(f"The row of {when}", make)))
-    return Table("Flows", tuple(columns), tuple(rows))
+    return Table(title, tuple(columns), tuple(rows))
 
 
 def _checks(report: FlowsReport) -> tuple[tuple[bool, str], ...]:

@@ -9,7 +9,7 @@ from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.model import Tone
 from pennyweight.instruments.loans.asked.bill import Bill
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
-from pennyweight.pages.loans.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
 
 __all__ = ["bill_block"]
 

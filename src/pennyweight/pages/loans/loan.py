@@ -5,17 +5,16 @@ from __future__ import annotations
 from functools import partial
 
 from pennyweight.core.loans.rounding import ROUNDINGS
-from pennyweight.core.rate_forms import effective_rate
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Row, Table, Text
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Tone
-from pennyweight.instruments.loans.asked.effects import effects
 from pennyweight.instruments.loans.asked.loan_values import as_of
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.facts import facts, last_payment_note
-from pennyweight.pages.loans.charts import loan_charts, payments_as_time, told_effect
-from pennyweight.pages.loans.derivations import ScheduleDerivations
-from pennyweight.pages.loans.loan_derivations import (
+from pennyweight.pages.loans.charts import loan_charts
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.loan_derivations import (
     amount_derivation,
     fact_table,
     percentage_rates,
@@ -23,11 +22,10 @@ from pennyweight.pages.loans.loan_derivations import (
     rates_table,
     titled,
 )
-from pennyweight.pages.loans.schedule import schedule_tables
-from pennyweight.plain_text import listed
-from pennyweight.quantities.periods import word_for
+from pennyweight.pages.loans.page_one import loan_headline, loan_page_one, rate_told
+from pennyweight.pages.loans.schedule import schedule_tables, whole_schedule
 
-__all__ = ["document"]
+__all__ = ["document", "handout"]
 
 
 def document(loan: BookedLoan, *, as_it_is: str = "As it is") -> Document:
@@ -41,7 +39,18 @@ def document(loan: BookedLoan, *, as_it_is: str = "As it is") -> Document:
     blocks += schedule_tables(schedule, loan.made)
     blocks.append(Checks(schedule.checks))
     title = loan.title or f"A loan of {loan.terms.style.with_unit(loan.amount, 'money')}"
-    return Document(title, tuple(blocks), _subtitle(loan), loan_charts(loan))
+    return Document(title, tuple(blocks), _subtitle(loan), loan_charts(loan), loan_headline(loan))
+
+
+def handout(loan: BookedLoan, page: Document) -> Handout:
+    """The loan with its key facts on page one, and its schedule in full."""
+    return Handout(
+        page,
+        lambda: sheets_of(loan.frames),
+        first=loan_page_one(loan),
+        whole=lambda: whole_schedule(loan.schedule),
+        places=loan.terms.style.places,
+    )
 
 
 def _owed(loan: BookedLoan) -> str:
@@ -57,21 +66,6 @@ def _subtitle(loan: BookedLoan) -> str:
     told = as_of(loan)
     when = f"; as of {told}" if told else ""
     return f"Interest {counted}; {rounding}{when}."
-
-
-def _rate_shown(loan: BookedLoan, rate: float) -> tuple[str, str]:
-    """A rate, and how it is meant."""
-    compounding = loan.terms.rate.compounding or 1.0
-    shown = loan.terms.style.show(rate, "rate", places=_places(rate))
-    if not loan.terms.rate.compounding:
-        return shown, "a year, effective"
-    effective = loan.terms.style.show(float(effective_rate(rate, compounding)), "rate")
-    return shown, f"a year, {word_for(compounding)} ({effective} effective)"
-
-
-def _places(rate: float) -> int:
-    """Two decimals of a percent, or as many as the rate needs, up to four."""
-    return next((places for places in (2, 3) if abs(rate * 100 - round(rate * 100, places)) < 1e-9), 4)
 
 
 def _apr_shown(loan: BookedLoan) -> tuple[str, str]:
@@ -123,7 +117,7 @@ def _fact_lines(loan: BookedLoan) -> Figures:
         label, note = "Principal exceeds interest", "the first payment of which more is principal"
         why = Why(label, partial(fact_table, cases, label, "principal_leads"))
         lines.append(FigureLine(label, Cell(f"{word}{now.principal_leads}"), note, why))
-    rate, how = _rate_shown(loan, loan.terms.rate.value)
+    rate, how = rate_told(loan)
     asked: Tone = "question" if "rate" in solved else "plain"
     lines.append(FigureLine("Rate", Cell(rate, asked), how, Why("Rate", partial(_rate_table, loan))))
     us, other = _apr_shown(loan)
@@ -175,24 +169,7 @@ def _fact_table(loan: BookedLoan, as_it_is: str) -> Table:
         ("Principal exceeds interest from", "principal_leads", leads[0], leads[1]),
     ]
     rows = [_fact_row(cases, *one) for one in shown]
-    saved = agreed.total_interest - actual.total_interest
-    sooner = agreed.payments - actual.payments
-    ends = (
-        f"{payments_as_time(abs(sooner), loan)} {'sooner' if sooner > 0 else 'later'}"
-        if sooner
-        else "when it was agreed to"
-    )
-    word = "saves" if saved >= 0 else "costs"
-    amount = style.with_unit(abs(saved), "money")
-    alone = effects(loan)
-    told = ""
-    if len(alone) > 1:
-        told = f" Of that, {listed([told_effect(loan, one) for one in alone])}."
-    note = (
-        f"It ends {ends} and {word} {amount} of interest in all.{told} Rate "
-        f"{' '.join(_rate_shown(loan, loan.terms.rate.value))}; "
-        f"yearly percentage rate {' '.join(_apr_shown(loan))}, as agreed."
-    )
+    note = f"Rate {' '.join(rate_told(loan))}; yearly percentage rate {' '.join(_apr_shown(loan))}, as agreed."
     columns = (Column(style.currency, words=True), Column("As agreed"), Column(as_it_is))
     return Table("Key facts", columns, tuple(rows), note, why=Why("The rates of the note", partial(rates_table, loan)))
 

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import partial
 from typing import Any
 
 import numpy as np
 
-from pennyweight.documents import Block, Cell, Column, Document, Row, SplitChart, Table
+from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Row, SplitChart, Table
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.instruments.loans.books.schedule import Schedule
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.together.loan_set import LoanSet, SparePlan
-from pennyweight.pages.loans.derivations import ScheduleDerivations
-from pennyweight.pages.loans.loan_derivations import amount_derivation, rate_derivation
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.loan_derivations import amount_derivation, rate_derivation
+from pennyweight.pages.loans.page_one import rate_told
+from pennyweight.pages.loans.schedule import whole_schedule
 
-__all__ = ["document"]
+__all__ = ["document", "handout"]
 
 
 def document(loans: LoanSet) -> Document:
@@ -78,7 +81,68 @@ def document(loans: LoanSet) -> Document:
     )
     how = "As agreed" if not loans.extra else f"With {style.with_unit(loans.extra, 'money')} more a payment"
     said = " ".join(filter(None, [loans.note, f"{how}, to the smallest unit."]))
-    return Document(loans.title or "Loans together", tuple(blocks), said, (chart,))
+    return Document(loans.title or "Loans together", tuple(blocks), said, (chart,), _headline(loans))
+
+
+def handout(loans: LoanSet, page: Document) -> Handout:
+    """The loans with what they come to on page one, and each schedule in full."""
+
+    def whole() -> tuple[Table, ...]:
+        titles = {name: f"All payments: {loan.title or name}" for name, loan in loans.loans.items()}
+        return tuple(table for name in loans.loans for table in whole_schedule(loans.chosen[name], titles[name]))
+
+    layers = page.blocks[0]
+    first = PageOne((layers,), tuple(_key_figures(loans)), _given(loans))
+    return Handout(
+        page, lambda: sheets_of({"payments": loans.frame}), first=first, whole=whole, places=loans.style.places
+    )
+
+
+def _headline(loans: LoanSet) -> str:
+    """What all loans cost together, and what spare money saves."""
+    money, chosen = partial(loans.style.with_unit, unit="money"), loans.chosen
+    interest = sum(one.total_interest for one in chosen.values())
+    last = max(chosen.values(), key=lambda one: len(one.rows))
+    payment = money(sum(loan.payment for loan in loans.loans.values()))
+    said = f"{len(loans.loans)} loans of {money(loans.lent)} together take {payment} a payment at first and "
+    said += f"{money(interest)} of interest in all; the last ends {_ending(last)}."
+    if loans.extra:
+        before = sum(loan.schedule.total_interest for loan in loans.loans.values())
+        said += f" {money(loans.extra)} more a payment, {loans.order}, saves {money(before - interest)}."
+    return said
+
+
+def _ending(schedule: Schedule) -> str:
+    return f"after {len(schedule.rows)} payments" if schedule.dates is None else f"on {schedule.paid_off_on}"
+
+
+def _key_figures(loans: LoanSet) -> Iterator[FigureLine]:
+    money, chosen = partial(loans.style.with_unit, unit="money"), loans.chosen
+    together = partial(_together, loans, {name: ScheduleDerivations(one, 0) for name, one in chosen.items()})
+    sums = {
+        "Amount": ("Lent in all", loans.lent),
+        "Payment": ("Payment together", sum(loan.payment for loan in loans.loans.values())),
+        "Interest": ("Interest in all", sum(one.total_interest for one in chosen.values())),
+    }
+    for label, value in sums.values():
+        yield FigureLine(label, Cell(money(value)), why=Why(label, together))
+    if loans.own_money is not None:
+        yield FigureLine("Own money", Cell(money(loans.own_money)), why=Why("Own money", partial(_own, loans)))
+
+
+def _given(loans: LoanSet) -> Table:
+    """What was given of all loans together; each loan's own terms stand in its layer."""
+    money = partial(loans.style.with_unit, unit="money")
+    told = {"What is needed": loans.needs, "Own money": loans.own, "Spare money a payment": loans.extra or None}
+    rows = [(Cell(label), Cell(money(float(value)))) for label, value in told.items() if value is not None]
+    rows += [
+        (
+            Cell(loan.title or name),
+            Cell(f"{money(loan.amount)} at {' '.join(rate_told(loan))}, {len(loan.agreed.rows)} payments"),
+        )
+        for name, loan in loans.loans.items()
+    ]
+    return Table("What was agreed", (Column("Term", words=True), Column("As given", words=True)), tuple(rows))
 
 
 def _order_blocks(loans: LoanSet) -> list[Block]:

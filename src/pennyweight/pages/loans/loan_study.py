@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, Row, Table, Text
@@ -13,7 +14,7 @@ from pennyweight.instruments.loans.asked.what_if import Extra, with_extra
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.pages.loans import loan as loan_page
 from pennyweight.pages.loans.bill import bill_block
-from pennyweight.pages.loans.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
 from pennyweight.pages.loans.offers import offers_table
 from pennyweight.pages.loans.refinancing import refinancing_block
 from pennyweight.pages.loans.working import working_blocks
@@ -26,14 +27,15 @@ def document(study: LoanStudy) -> Document:
     with_it = f"With {_money(study, float(study.extra[0]))} extra" if len(study.extra) == 1 else "As it is"
     page = loan_page.document(study.shown, as_it_is=with_it)
     blocks = (*page.blocks[:1], *_answers(study), *page.blocks[1:])
-    return Document(page.title, blocks, " ".join(filter(None, [study.note, page.subtitle])), page.charts)
+    note = " ".join(filter(None, [study.note, page.subtitle]))
+    return Document(page.title, blocks, note, page.charts, page.headline)
 
 
 def handout(study: LoanStudy, page: Document) -> Handout:
     """The study, with its working where that is not on its page already."""
     more = () if study.working else tuple(working_blocks(study.loan))
-    shown = Document(page.title, (*page.blocks, *more), page.subtitle, page.charts)
-    return Handout(shown, lambda: sheets_of(study.frames))
+    handed = loan_page.handout(study.shown, replace(page, blocks=(*page.blocks, *more)))
+    return replace(handed, sheets=lambda: sheets_of(study.frames))
 
 
 def _answers(study: LoanStudy) -> list[Block]:

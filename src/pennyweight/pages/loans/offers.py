@@ -11,8 +11,8 @@ from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 from pennyweight.instruments.loans.asked.what_if import Offer
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
-from pennyweight.pages.loans.derivations import ScheduleDerivations
-from pennyweight.pages.loans.loan_derivations import rate_derivation
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.loan_derivations import rate_derivation
 from pennyweight.quantities.units import Style
 
 __all__ = ["offers_table"]

@@ -10,7 +10,7 @@ from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.model import Tone
 from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 from pennyweight.instruments.loans.asked.what_if import Race, Refinancing, race
-from pennyweight.pages.loans.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
 
 __all__ = ["refinancing_block"]
 

@@ -9,10 +9,10 @@ from pennyweight.documents import Block, Cell, Checks, Column, Document, Row, Ta
 from pennyweight.documents.derivation import Derivation, Why, added
 from pennyweight.documents.tables import ends, some_rows
 from pennyweight.instruments.loans.books.schedule import Schedule
-from pennyweight.pages.loans.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
 from pennyweight.quantities.units import Style
 
-__all__ = ["document", "schedule_tables"]
+__all__ = ["document", "schedule_tables", "whole_schedule"]
 
 _HEAD = 12
 
@@ -55,7 +55,14 @@ def _amount(style: Style, name: str, value: float) -> Cell:
     return Cell("–") if not value and name in ("extra", "fee", "correction") else Cell(style.show(value, "money"))
 
 
-def _payments(schedule: Schedule, of: ScheduleDerivations) -> Table:
+def whole_schedule(schedule: Schedule, title: str = "All payments") -> tuple[Table, ...]:
+    """Every payment, where the page of a screen leaves some out."""
+    table = _payments(schedule, None, title)
+    return (table,) if _shown_rows(len(table.rows), 0) != list(range(len(table.rows))) else ()
+
+
+def _payments(schedule: Schedule, of: ScheduleDerivations | None, title: str = "Payments") -> Table:
+    """The payments, some of them with their derivations, or all without."""
     style, rows = schedule.terms.style, schedule.plain_rows()
     names = ["payment", "interest", "principal", "extra", "fee", "correction", "balance"]
     names = [
@@ -71,16 +78,17 @@ def _payments(schedule: Schedule, of: ScheduleDerivations) -> Table:
                 *(_amount(style, name, row[name]) for name in names),
                 *((Cell("history" if row["history"] else "", "comparison"),) if schedule.history else ()),
             ),
-            Why(f"Payment {row['number']}", partial(_of_payment, of, row["number"])),
+            None if of is None else Why(f"Payment {row['number']}", partial(_of_payment, of, row["number"])),
         )
         for row in rows
     ]
     notes = ["Principal includes the extra payments."] if "extra" in names else []
-    shown, left_out = some_rows(cells, _shown_rows(len(cells), of.asked), "payments")
+    kept = list(range(len(cells))) if of is None else _shown_rows(len(cells), of.asked)
+    shown, left_out = some_rows(cells, kept, "payments")
     titles = [Column("No.", words=True), *([Column("Date", words=True)] if schedule.dates is not None else [])]
     titles += [Column(name.capitalize()) for name in names]
     titles += [Column("", words=True)] if schedule.history else []
-    return Table("Payments", tuple(titles), shown, " ".join([*notes, left_out]).strip())
+    return Table(title, tuple(titles), shown, " ".join([*notes, left_out]).strip())
 
 
 def _shown_rows(count: int, made: int) -> list[int]:

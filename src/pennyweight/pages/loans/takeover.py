@@ -6,18 +6,20 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from pennyweight.documents import Block, Cell, Checks, Document, FigureLine, Figures, Text
+from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Text
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.documents.model import Tone
 from pennyweight.instruments.loans.loan import Loan
 from pennyweight.instruments.loans.together.takeover import Takeover
 from pennyweight.pages.loans.bill import bill_block
 from pennyweight.pages.loans.charts import loan_charts
-from pennyweight.pages.loans.derivations import ScheduleDerivations
-from pennyweight.pages.loans.loan_derivations import amount_derivation, rate_derivation
-from pennyweight.pages.loans.schedule import schedule_tables
+from pennyweight.pages.loans.explained.derivations import ScheduleDerivations
+from pennyweight.pages.loans.explained.loan_derivations import amount_derivation, rate_derivation
+from pennyweight.pages.loans.page_one import payments_told
+from pennyweight.pages.loans.schedule import schedule_tables, whole_schedule
 
-__all__ = ["document"]
+__all__ = ["document", "handout"]
 
 
 def document(takeover: Takeover) -> Document:
@@ -60,7 +62,66 @@ def document(takeover: Takeover) -> Document:
     blocks += [*schedule_tables(schedule), Checks(schedule.checks)]
     title = takeover.title or f"A loan of {style.with_unit(rest.amount, 'money')} taken over"
     said = " ".join(filter(None, [takeover.note, f"As of {takeover.calendar.start}, to the smallest unit."]))
-    return Document(title, tuple(blocks), said, loan_charts(rest))
+    return Document(title, tuple(blocks), said, loan_charts(rest), _headline(takeover))
+
+
+def handout(takeover: Takeover, page: Document) -> Handout:
+    """The takeover with its key facts on page one, and what is left of its schedule in full."""
+    rest = takeover.remaining
+    facts = next(block for block in page.blocks if isinstance(block, Figures))
+    return Handout(
+        page,
+        lambda: sheets_of(rest.frames),
+        first=PageOne(figures=facts.lines, given=_known(takeover), told=(facts,)),
+        whole=lambda: whole_schedule(rest.agreed),
+        places=rest.terms.style.places,
+    )
+
+
+def _headline(takeover: Takeover) -> str:
+    """What is left to pay, and how much of it is interest."""
+    rest, original = takeover.remaining, takeover.original
+    money = partial(rest.terms.style.with_unit, unit="money")
+    schedule = rest.agreed
+    said = f"{payments_told(schedule)} {money(rest.amount)}, the last on {schedule.paid_off_on}; "
+    said += f"{money(schedule.total_interest)} of interest is still to come"
+    if original is not None and original.agreed.total_interest:
+        share = schedule.total_interest / original.agreed.total_interest
+        said += f", {rest.terms.style.show(share, 'share', places=0)} of the loan's whole interest"
+    unfit = len(takeover.contradictions)
+    return f"{said}." + (f" What is known does not fit together in {unfit} way{'s' * (unfit > 1)}." if unfit else "")
+
+
+def _known(takeover: Takeover) -> Table:
+    """What was known of the loan, as it was given."""
+    style = takeover.remaining.terms.style
+    rows = []
+    for name, (label, unit) in _FACTS.items():
+        value = getattr(takeover, name)
+        if value is not None:
+            shown = str(value) if not unit or isinstance(value, str) else style.with_unit(float(value), unit)
+            rows.append((Cell(label), Cell(shown)))
+    rows.append((Cell("Payments a year"), Cell(str(takeover.calendar.per_year))))
+    return Table("What was known", (Column("Fact", words=True), Column("As given", words=True)), tuple(rows))
+
+
+_FACTS = {
+    "on": ("Taken over on", ""),
+    "balance": ("Balance", "money"),
+    "rate": ("Rate", "rate"),
+    "payment": ("Payment", "money"),
+    "maturity": ("Last payment on", ""),
+    "payments_left": ("Payments left", ""),
+    "years_left": ("Years left", "years"),
+    "next_payment": ("Next payment on", ""),
+    "original_amount": ("Original amount", "money"),
+    "original_years": ("Original term", "years"),
+    "first_payment": ("First payment on", ""),
+    "payments_made": ("Payments due before", ""),
+    "missed_payments": ("Payments missed", ""),
+    "arrears": ("Arrears", "money"),
+}
+"""What can be known of a loan taken over, as it is called, and the unit of its figure."""
 
 
 def _life_lines(

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from math import inf
 
-from pennyweight.documents import Block, Cell, Document, FigureLine, Figures, Text
+import numpy as np
+
+from pennyweight.documents import Block, Cell, Column, Document, FigureLine, Figures, LinesChart, Table, Text
 from pennyweight.documents.derivation import Why
-from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.instruments.plans.plan import Plan
 from pennyweight.pages.plans.plan_derivations import derived, interest, paid_in_all
-from pennyweight.pages.plans.step_by_step import working_blocks
+from pennyweight.pages.plans.step_by_step import whole_steps, working_blocks
 
 __all__ = ["document", "handout"]
 
@@ -22,13 +25,74 @@ def document(plan: Plan) -> Document:
     if t.kind.word == "repay" and t.known_n != inf:
         blocks.append(Text(f"Unrounded. {_to_the_cent(plan)}", "comparison"))
     titles = {"grow": "Growing a pot", "repay": "Paying down a debt", "withdraw": "Living on a pot"}
-    return Document(titles[t.kind.word], tuple(blocks))
+    chart = _chart(plan)
+    return Document(titles[t.kind.word], tuple(blocks), "", (chart,) if chart else (), _headline(plan))
 
 
 def handout(plan: Plan, page: Document) -> Handout:
     """The plan with its working."""
-    blocks = (*page.blocks, *working_blocks(plan.working()))
-    return Handout(Document(page.title, blocks, page.subtitle, page.charts), lambda: sheets_of({"table": plan.frame}))
+    answer = next(block for block in page.blocks if isinstance(block, Figures))
+    return Handout(
+        replace(page, blocks=(*page.blocks, *working_blocks(plan.working()))),
+        lambda: sheets_of({"steps": plan.frame}),
+        first=PageOne((), answer.lines, _given(plan), (answer,)),
+        whole=lambda: () if plan.terms.known_n == inf else whole_steps(plan),
+    )
+
+
+def _headline(plan: Plan) -> str:
+    """What the answer means, as one would tell it."""
+    t, style = plan.terms, plan.terms.style
+    start, pay, end = (style.with_unit(value, "money") for value in (t.known_start, t.known_pay, t.known_end))
+    long = "for ever" if t.known_n == inf else f"for {style.with_unit(plan.quantities['years'], 'years')}"
+    rate = f"at {style.show(plan.effective, 'rate')} a year (effective)"
+    steps = [] if t.known_n == inf else plan.steps()
+    interest = f"{style.with_unit(sum(step.interest for step in steps), 'money')}"
+    each = f"{pay} {'an' if t.period[0] in 'aeiou' else 'a'} {t.period}"
+    if t.g:
+        each += f", rising by {style.show(t.yearly(t.g), 'rate')} a year"
+    if t.is_lump_sum:
+        return f"{start} becomes {end} {rate} {long}; {interest} of it is interest."
+    if t.kind.word == "grow":
+        opening, come = (f"{start} at the start and ", "come") if t.known_start else ("", "comes")
+        return f"{opening}{each} {long}, {rate}, {come} to {end}; {interest} of it is interest."
+    left = f", and {end} is left" if t.known_end else ""
+    if t.kind.word == "repay":
+        return f"{each} {long}, {rate}, pays off {start}{left}; {interest} of what is paid is interest."
+    return f"{start} pays {each} {long}, {rate}{left}."
+
+
+def _chart(plan: Plan) -> LinesChart | None:
+    """What stands over time, beside what was paid; none of a term without end."""
+    t, style = plan.terms, plan.terms.style
+    if t.known_n == inf:
+        return None
+    steps = plan.steps()
+    times = np.array([step.period for step in steps]) / t.often
+    standing = np.array([t.known_start, *(step.closing for step in steps)])
+    paid = np.cumsum([0.0, *(step.paid for step in steps)]) + (t.known_start if t.kind.word == "grow" else 0.0)
+    words = {"grow": ("In the pot", "Paid in"), "repay": ("Owed", "Paid"), "withdraw": ("In the pot", "Taken out")}
+    first, second = words[t.kind.word]
+    lines = [(first, standing)] if t.is_lump_sum else [(first, standing), (second, paid)]
+    end, long = style.with_unit(float(standing[-1]), "money"), style.with_unit(t.known_n / t.often, "years")
+    title = f"{first}: {end} after {long}"
+    x = np.concatenate([[0.0], times])
+    x[-1] = min(x[-1], t.known_n / t.often) if t.is_lump_sum else x[-1]
+    return LinesChart("standing", title, x, tuple(lines), "Years from the start", style.currency)
+
+
+def _given(plan: Plan) -> Table:
+    """What was put in; the unknown is what is asked."""
+    t = plan.terms
+    rows = [(_words(name).capitalize(), plan.shown(name)) for name in t.kind.names if name != plan.find]
+    rows.append(("Asked", _words(plan.find)))
+    rows.append(("Paid", f"{t.often} times a year, at the {t.paid} of each period"))
+    if t.g:
+        rows.append(("Rising by", f"{t.style.show(t.yearly(t.g), 'rate')} a year"))
+    if t.wait:
+        rows.append(("First period begins after", t.style.with_unit(t.wait / t.often, "years")))
+    cells = tuple((Cell(label), Cell(text)) for label, text in rows)
+    return Table("What was put in", (Column("What", words=True), Column("As given", words=True)), cells)
 
 
 def _lines(plan: Plan) -> tuple[FigureLine, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from math import inf
 
@@ -11,7 +12,7 @@ from pennyweight.documents.tables import ends, some_rows
 from pennyweight.instruments.plans.plan import Plan, PlanWorking
 from pennyweight.pages.plans.plan_derivations import step_derivations
 
-__all__ = ["working_blocks"]
+__all__ = ["whole_steps", "working_blocks"]
 
 
 def working_blocks(working: PlanWorking) -> tuple[Block, ...]:
@@ -33,7 +34,17 @@ def working_blocks(working: PlanWorking) -> tuple[Block, ...]:
     return (*(Text(line) for line in lines), Text(known, "comparison"), _table(plan), Checks(_checks(plan)))
 
 
-def _table(plan: Plan) -> Table:
+def whole_steps(plan: Plan) -> tuple[Table, ...]:
+    """Every period, where the page of a screen leaves some out."""
+    table = _table(plan, whole=True)
+    cut = ends(len(table.rows), _SHOWN) != list(range(len(table.rows)))
+    return (replace(table, title="All periods"),) if cut else ()
+
+
+_SHOWN = 6
+
+
+def _table(plan: Plan, *, whole: bool = False) -> Table:
     word = {"grow": "Paid in", "repay": "Paid", "withdraw": "Taken out"}[plan.terms.kind.word]
     columns = (Column("Period", words=True), Column("Opening"), Column("Interest"), Column(word), Column("Closing"))
     show, steps = plan.terms.style.show, plan.steps()
@@ -44,7 +55,7 @@ def _table(plan: Plan) -> Table:
         )
         for step in steps
     ]
-    shown, note = some_rows(rows, ends(len(rows), 6), "periods")
+    shown, note = some_rows(rows, list(range(len(rows))) if whole else ends(len(rows), _SHOWN), "periods")
     return Table("Step by step", columns, shown, note, role="working")
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -21,13 +22,14 @@ from pennyweight.documents import (
     Text,
 )
 from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.documents.handout import Handout, PageOne, sheets_of
 from pennyweight.instruments.portfolios.measured_portfolio import MeasuredPortfolio
 from pennyweight.instruments.portfolios.periods import Return
 from pennyweight.instruments.portfolios.returns_report import ReturnsReport
 from pennyweight.pages.portfolios.return_derivations import ReturnDerivations
 from pennyweight.quantities.units import Style
 
-__all__ = ["document"]
+__all__ = ["document", "handout"]
 
 _WAYS = {
     "modified_dietz": ("Modified Dietz, linked", "gain over average capital in each period, linked"),
@@ -60,7 +62,58 @@ def document(report: ReturnsReport) -> Document:
         tuple(blocks),
         f"{accounts}: {p.dates[0]} to {p.dates[-1]}, {p.span:.2f} years.",
         (chart,) if chart else (),
+        _headline(report),
     )
+
+
+def handout(report: ReturnsReport, page: Document) -> Handout:
+    """The returns on page one, with what was put in, and every period."""
+    style = Style(report.currency)
+    ways = next(block for block in page.blocks if isinstance(block, Figures))
+    given = Table(
+        "What was put in",
+        (Column("What", words=True), Column("", words=True)),
+        tuple((Cell(label), Cell(text)) for label, text in _given(report, style)),
+    )
+    periods = _periods(report, style, whole=True)
+    cut = len(periods.rows) > _MOST
+    return Handout(
+        page,
+        lambda: sheets_of({"periods": report.frame}),
+        first=PageOne((), ways.lines, given, (ways,)),
+        whole=lambda: (replace(periods, title="All periods"),) if cut else (),
+    )
+
+
+def _headline(report: ReturnsReport) -> str:
+    """What the account earned, by its choices and by its money, and what the benchmark did."""
+    p = report.portfolio
+    own, money = (report.returns[name][0] for name in ("time_weighted", "money_weighted"))
+    own = own or report.returns["modified_dietz"][0]
+    if own is None:
+        return f"From {p.dates[0]} to {p.dates[-1]} no return can be told: {report.returns['modified_dietz'][1]}."
+    said = f"From {p.dates[0]} to {p.dates[-1]} it earned {_told_return(own)}"
+    if money is not None:
+        said += f"; the money in it, its timing included, earned {_told_return(money)}"
+    if report.benchmark_return is not None:
+        said += f"; the benchmark {_told_return(report.benchmark_return)}"
+    return f"{said}."
+
+
+def _told_return(value: Return) -> str:
+    over = f"{value.over_span:.2%}"
+    return over if value.annualized is None else f"{over} ({value.annualized:.2%} a year)"
+
+
+def _given(report: ReturnsReport, style: Style) -> Iterator[tuple[str, str]]:
+    p = report.portfolio
+    put_in = sum(period.put_in for period in p.periods)
+    yield "Accounts", ", ".join(p.accounts)
+    yield "Statements", f"{len(p.dates)}, {p.dates[0]} to {p.dates[-1]}"
+    yield "Opening value", style.with_unit(float(p.values[0]), "money")
+    yield "Put in, less taken out", style.with_unit(put_in, "money")
+    yield "Closing value", style.with_unit(float(p.values[-1]), "money")
+    yield "A flow counts", f"at the {report.timing} of its day"
 
 
 def _working(report: ReturnsReport, style: Style) -> list[str]:
@@ -109,7 +162,11 @@ def _line(
     return FigureLine(label, Cell(shown), note, why)
 
 
-def _periods(report: ReturnsReport, style: Style) -> Table:
+_MOST = 40
+"""So many periods stand on the page of a screen."""
+
+
+def _periods(report: ReturnsReport, style: Style, *, whole: bool = False) -> Table:
     columns = [
         Column("To", words=True),
         Column("Opening"),
@@ -137,7 +194,7 @@ def _periods(report: ReturnsReport, style: Style) -> Table:
         if levels is not None:
             cells.append(Cell(style.show(float(levels[k + 1] / levels[k] - 1), "share", sign=True), "comparison"))
         rows.append(Row(cells, Why(f"From {p.start} to {p.end}", partial(of.period, k, p))))
-    if len(rows) > 40:
+    if len(rows) > _MOST and not whole:
         rows = [*rows[:18], (Cell("…", "comparison"),) * len(columns), *rows[-18:]]
     return Table("Period by period, modified Dietz", tuple(columns), tuple(rows))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from pennyweight.analysis.weighing.weighing import Weighing
@@ -12,33 +13,34 @@ from pennyweight.documents import Cell, Column, Row, Table
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.pages.explaining.figures_beside import beside, figures_at
 
-__all__ = ["aim_of", "answers_table", "watched"]
+__all__ = ["aim_of", "answer_derivation", "answers_table", "watched"]
 
 
 def answers_table(weighing: Weighing) -> Table:
     """Each question with its answers, and what is looked for."""
-    rows = []
+    rows: list[Row] = []
     for name, outcome in weighing.answers.items():
         question = weighing.definition.questions[name]
-        asked = weighing.definition.label(question.find)
-        text = question.asked
-        said = f"{asked}, so that {text}" if question.aim == "true" else asked
+        said = f"{weighing.definition.label(question.find)}, so that {aim_of(question)}"
         intervals = outcome.intervals() or [(outcome.told, outcome.reason)]
         for number, (text, notes) in enumerate(intervals):
-            remark = "; ".join(filter(None, [said if number == 0 else "", notes]))
             label = question.label if number == 0 else "or"
             cells = (
                 Cell(label),
                 Cell(text, "question" if outcome.answers or outcome.always else "out"),
-                Cell(remark, "comparison"),
+                Cell(notes, "comparison"),
+                Cell(said if number == 0 else "", "comparison"),
             )
-            why = Why(question.label, partial(_answer, weighing, name)) if number == 0 else None
+            why = Why(question.label, partial(answer_derivation, weighing, name)) if number == 0 else None
             rows.append(Row(cells, why))
-    columns = (Column("Question", words=True), Column("Answer", words=True), Column("What is looked for", words=True))
-    return Table("Answers", columns, tuple(rows))
+    columns = [Column(title, words=True) for title in ("Question", "Answer", "Remark", "What is looked for")]
+    columns[-1] = replace(columns[-1], on_screen=False)
+    if not any(row[2].text for row in rows):
+        columns, rows = [columns[k] for k in (0, 1, 3)], [Row((row[0], row[1], row[3]), row.why) for row in rows]
+    return Table("Answers", tuple(columns), tuple(rows))
 
 
-def _answer(weighing: Weighing, name: str) -> Derivation:
+def answer_derivation(weighing: Weighing, name: str) -> Derivation:
     """What is asked of a question, at its answers and just beside them."""
     deal, outcome = weighing.definition, weighing.answers[name]
     question = deal.questions[name]

@@ -28,7 +28,13 @@ def goals_table(weighing: Weighing) -> Table:
         Column("State", words=True),
         Column("To spare"),
     )
-    return Table("Goals", columns, rows, role="goals")
+    figures = [weighing.measures[name] for name in weighing.goals if name in weighing.measures]
+    told = [
+        f"{one.label}: {'; '.join(filter(None, [one.remark, one.reason]))}."
+        for one in figures
+        if one.remark or one.reason
+    ]
+    return Table("Goals", columns, rows, " ".join(told), role="goals")
 
 
 def _goal_row(weighing: Weighing, goal: GoalResult) -> Row:

@@ -15,7 +15,7 @@ from pennyweight.analysis.weighing.asked_lines import Selection, groups_of
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
-from pennyweight.documents import Block, Cell, Column, Row, Span, Table
+from pennyweight.documents import Cell, Column, Row, Span, Table
 from pennyweight.documents.derivation import Derivation, Why, added
 from pennyweight.documents.model import Tone
 from pennyweight.pages.explaining.trees import derivation_of
@@ -27,7 +27,7 @@ Periods: TypeAlias = NDArray[np.intp]
 _COLUMNS_A_BLOCK = 6
 
 
-def period_tables(weighing: Weighing, wanted: Selection) -> list[Block]:
+def period_tables(weighing: Weighing, wanted: Selection) -> list[Table]:
     """The tables, a few periods or years each: of all lines, or of those that are wanted."""
     deal, time = weighing.definition, weighing.definition.timeline
     yearly = wanted.by == "year" and time.per_year > 1
@@ -40,7 +40,7 @@ def period_tables(weighing: Weighing, wanted: Selection) -> list[Block]:
     # Each line opens once, in the first table, by a period that this table shows.
     inside = shown[groups <= heads[min(size, heads.size) - 1]]
     whys = [one.why(weighing, inside, yearly=yearly) for one in body]
-    tables: list[Block] = []
+    tables: list[Table] = []
     for start in range(0, heads.size, size):
         stop = start + size
         rows = tuple(

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from pennyweight.analysis.showing import headed
-from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.analysis.weighing.weighing import Weighing, lines_frame
 from pennyweight.deals.definition import Definition
 from pennyweight.documents.handout import Sheet, SheetColumn
-from pennyweight.errors import PennyweightError
 from pennyweight.pages.weighing.assumed import likely_range, shown_input
 
 __all__ = ["weighing_sheets"]
 
 
-def weighing_sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> tuple[Sheet, ...]:
-    """All sheets; `other` weighs another scenario of the deal."""
+def weighing_sheets(weighing: Weighing, cases: Mapping[str, Weighing]) -> tuple[Sheet, ...]:
+    """All sheets; `cases` are the deal as it stands and its scenarios, by name."""
     deal = weighing.definition
     found = [_inputs(weighing), _figures(weighing)]
     if weighing.goals:
@@ -26,6 +25,8 @@ def weighing_sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> tup
     if weighing.answers:
         found.append(_answers(weighing))
     found.append(_turning_points(weighing))
+    if deal.timeline.per_year > 1:
+        found.append(_years(weighing))
     found.append(_periods(weighing))
     for table in weighing.tables.values():
         axes = [deal.varied(axis.key) for axis in table.table.axes]
@@ -44,7 +45,7 @@ def weighing_sheets(weighing: Weighing, other: Callable[[str], Weighing]) -> tup
             rows.append((*by, *(_number(values[place]) for values in table.columns.values())))
         found.append(Sheet(table.label, tuple(columns), tuple(rows)))
     if len(deal.scenarios):
-        found.append(_scenarios(weighing, other))
+        found.append(_scenarios(weighing, cases))
     found.append(
         Sheet(
             "Checks",
@@ -133,24 +134,35 @@ def _periods(weighing: Weighing) -> Sheet:
     names = ["money_in", "money_out", "net", *weighing.values]
     lines = [weighing.line(name) for name in names]
     first = [SheetColumn("Period", "count")] + ([] if time.dates is None else [SheetColumn("Date", "date")])
-    columns = [*first, *(SheetColumn(headed(deal, name), deal.unit(name)) for name in names)]
     rows = []
     for t in range(time.rows):
         when = [t] if time.dates is None else [t, time.dates[t]]
         rows.append((*when, *(_number(line[t]) for line in lines)))
-    return Sheet("By period", tuple(columns), tuple(rows))
+    return _of_lines(deal, "By period", first, names, rows)
 
 
-def _scenarios(weighing: Weighing, other: Callable[[str], Weighing]) -> Sheet:
+def _years(weighing: Weighing) -> Sheet:
+    deal, names = weighing.definition, ["money_in", "money_out", "net", *weighing.values]
+    frame = lines_frame(weighing, "year", lines=names)
+    rows = [(year, *map(_number, row)) for year, row in zip(frame.index, frame.to_numpy().tolist(), strict=True)]
+    return _of_lines(deal, "By year", [SheetColumn("Year", "count")], names, rows)
+
+
+def _of_lines(
+    deal: Definition, title: str, first: list[SheetColumn], names: list[str], rows: list[tuple[Any, ...]]
+) -> Sheet:
+    """Lines and levels, a row a period or year; amounts add up, what stands at an end does not."""
+    columns = [*first, *(SheetColumn(headed(deal, name), deal.unit(name)) for name in names)]
+    summed = frozenset(
+        k for k, name in enumerate(names, len(first)) if deal.unit(name) == "money" and not deal.stands(name)
+    )
+    return Sheet(title, tuple(columns), tuple(rows), summed=summed)
+
+
+def _scenarios(weighing: Weighing, cases: Mapping[str, Weighing]) -> Sheet:
     deal = weighing.definition
     columns = [SheetColumn("Figure"), SheetColumn("Unit")]
-    cases = {}
-    for name in ("base", *deal.scenarios):
-        try:
-            cases[name] = other(name)
-        except PennyweightError:  # a scenario whose loan cannot be: its column stays empty
-            continue
-        columns.append(SheetColumn(deal.scenario_label(name)))
+    columns += [SheetColumn(case.scenario_label) for case in cases.values()]
     rows: list[tuple[Any, ...]] = [("Verdict", "", *(case.verdict for case in cases.values()))]
     units: list[Mapping[int, str]] = [{}]
     for name, measure in weighing.measures.items():

@@ -12,38 +12,55 @@ from pennyweight.deals.definition import Definition
 from pennyweight.documents import Block, Cell, Column, Row, Table, Text
 from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
 from pennyweight.pages.explaining.figures_beside import beside, figures_at
-from pennyweight.plain_text import listed
+from pennyweight.plain_text import counted, listed
 
-__all__ = ["nearest_turn", "turning_blocks"]
+__all__ = ["distance_of", "nearest_first", "nearest_turn", "turn_of", "turning_blocks"]
 
 
 def turning_blocks(weighing: Weighing) -> list[Block]:
     """A table of the inputs that turn the verdict, nearest first, and a line for those that do not."""
     deal, points = weighing.definition, weighing.turning_points
-    turning = [point for point in points if point.turns_at is not None or point.limited]
-    turning.sort(key=lambda point: (point.nearness is None, point.nearness or 0.0))
+    turning = nearest_first(points)
     blocks: list[Block] = []
     if turning:
         columns = (
             Column("Input", words=True),
             Column("As it stands"),
-            Column("Turns below"),
-            Column("Turns above"),
+            Column("Turns"),
             Column("Distance"),
-            Column("What turns", words=True),
+            Column("What turns", words=True, cut=True),
         )
-        note = (
-            "Each input is changed alone. Distance: from its value to the nearer turn, of its low-high range where it "
-            "has one."
-        )
+        note = "Each input is changed alone. Distance: to the nearer turn, in percent of its low-high range."
         rows = [_row(deal, point) for point in turning]
         whys = [Why(deal.inputs[point.input].label, partial(_told, weighing, point)) for point in turning]
         kept = len(columns) if any(row[-1].text for row in rows) else len(columns) - 1  # one goal alone needs no name
         shown = tuple(Row(row[:kept], why) for row, why in zip(rows, whys, strict=True))
-        blocks.append(Table("Turning points", columns[:kept], shown, note))
+        far = "turn it too, farther away" if len(rows) > _NEAREST else ""
+        blocks.append(Table("Turning points", columns[:kept], shown, note, on_screen=_NEAREST, beyond=far))
     for reason, named in _idle(deal, points).items():
-        blocks.append(Text(f"{reason}: {', '.join(named)}.", "comparison"))
+        blocks.append(Text(f"{reason}: {counted(named, width=70)}.", "comparison"))
     return blocks
+
+
+_NEAREST = 5
+"""So many turning points stand on a screen."""
+
+
+def nearest_first(points: Sequence[TurningPoint]) -> list[TurningPoint]:
+    """The inputs that turn the verdict, or have a limit beyond which a figure is undefined; the nearest first."""
+    turning = [point for point in points if point.turns_at is not None or point.limited]
+    return sorted(turning, key=lambda point: (point.nearness is None, point.nearness or 0.0))
+
+
+def turn_of(deal: Definition, point: TurningPoint) -> str:
+    """Where an input turns the verdict, in words."""
+    if point.choices:
+        return f"pays off with {listed(point.choices, 'or')}"
+    sides = (("below", point.below), ("above", point.above))
+    told = [f"{word} {shown_turn(deal, point, value, unit=True)}" for word, value in sides if value is not None]
+    limits = (("below", point.limit_below), ("above", point.limit_above))
+    told += [f"limit {word} {shown_limit(deal, point, value)}" for word, value in limits if value is not None]
+    return ", ".join(told)
 
 
 def nearest_turn(deal: Definition, points: Sequence[TurningPoint]) -> str:
@@ -58,24 +75,27 @@ def nearest_turn(deal: Definition, points: Sequence[TurningPoint]) -> str:
     label = deal.label(nearest.input)
     if _is_last(deal, nearest):
         return f" Nearest to turning it: {label}, {where} is the {_end(nearest)}{by}."
-    return f" Nearest to turning it: {label} at {where}, {_distance(deal, nearest)}{by}."
+    return f" Nearest to turning it: {label} at {where}, {distance_of(deal, nearest, words=True)}{by}."
 
 
 def _row(deal: Definition, point: TurningPoint) -> tuple[Cell, ...]:
     item = deal.inputs[point.input]
     base = "× 1" if point.by_scale else show_base(deal, item, point.base)
-    sides = [_side(deal, point, side) for side in ("below", "above")]
     what = _goals(deal, point) if len(deal.goals) > 1 else ""  # with one goal there is nothing to tell apart
     if point.choices:
         what = f"pays off with {listed(point.choices, 'or')}"
-    elif point.limited and not point.goals:
-        what = "a figure is undefined beyond"
+    elif point.limited:
+        limits = (("below", point.limit_below), ("above", point.limit_above))
+        told = [f"{word} {shown_limit(deal, point, value)}" for word, value in limits if value is not None]
+        what = "; ".join(filter(None, [what, f"a figure is undefined {listed(told, 'or')}"]))
+    sides = (("below", point.below), ("above", point.above))
+    turns = [f"{word} {shown_turn(deal, point, value)}" for word, value in sides if value is not None]
     distance = f"{_turn(deal, point, point.turns_at).text} is the {_end(point)}" if _is_last(deal, point) else ""
     return (
         Cell(headed(deal, point.input)),
         Cell(base),
-        *sides,
-        Cell(distance or _distance(deal, point)),
+        Cell(", ".join(turns), "question") if turns else Cell("-", "comparison"),
+        Cell(distance or distance_of(deal, point)),
         Cell(what),
     )
 
@@ -85,15 +105,6 @@ def _goals(deal: Definition, point: TurningPoint) -> str:
     if len(point.goals) > 2 and len(point.goals) == len(deal.goals):
         return f"all {len(point.goals)} goals"
     return listed([deal.label(name) for name in point.goals])
-
-
-def _side(deal: Definition, point: TurningPoint, side: str) -> Cell:
-    value, limit = (point.below, point.limit_below) if side == "below" else (point.above, point.limit_above)
-    if value is not None:
-        return _turn(deal, point, value)
-    if limit is not None:
-        return Cell(f"limit {shown_limit(deal, point, limit)}", "comparison")
-    return Cell("-", "comparison")
 
 
 def shown_limit(deal: Definition, point: TurningPoint, limit: float) -> str:
@@ -116,11 +127,12 @@ def shown_turn(deal: Definition, point: TurningPoint, value: float, *, unit: boo
     return show_value(deal, deal.inputs[point.input], value, kind, unit=unit)
 
 
-def _distance(deal: Definition, point: TurningPoint) -> str:
+def distance_of(deal: Definition, point: TurningPoint, *, words: bool = False) -> str:
+    """How far an input is from its turn: of its range, where it has one, else of its value."""
     if point.of_range is not None:
-        return f"{deal.style.show(point.of_range, 'share', places=0, sign=True)} of its range"
+        return deal.style.show(point.of_range, "share", places=0, sign=True) + (" of its range" if words else "")
     if point.distance is not None:
-        return deal.style.show(point.distance, "share", places=1, sign=True)
+        return f"{deal.style.show(point.distance, 'share', places=1, sign=True)} of its value"
     return "-"
 
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import partial
 from typing import Any
 
-from pennyweight.analysis.weighing.asked_lines import Selection
+from pennyweight.analysis.weighing.asked_lines import Selection, selection
 from pennyweight.analysis.weighing.checks import numbers_inside
 from pennyweight.analysis.weighing.verdict import Figure
-from pennyweight.analysis.weighing.weighing import Weighing, weigh
+from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.core import rate_forms
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.names import bind
@@ -20,10 +20,12 @@ from pennyweight.documents.handout import Handout
 from pennyweight.pages.explaining.trees import tree
 from pennyweight.pages.weighing.answers import answers_table
 from pennyweight.pages.weighing.assumed import assumed
-from pennyweight.pages.weighing.deal_charts import weighing_charts
+from pennyweight.pages.weighing.charts.deal_charts import weighing_charts
 from pennyweight.pages.weighing.goals import goals_table
 from pennyweight.pages.weighing.lines_by_period import period_tables
 from pennyweight.pages.weighing.own_tables import table_blocks
+from pennyweight.pages.weighing.page_one import page_one
+from pennyweight.pages.weighing.scenarios import scenario_cases, scenarios_table
 from pennyweight.pages.weighing.sheets import weighing_sheets
 from pennyweight.pages.weighing.turning_points import nearest_turn, turning_blocks
 from pennyweight.pages.weighing.words import VERDICT_TONES
@@ -38,10 +40,14 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
     """The page of one weighing; `periods` adds the lines by period or year."""
     deal = weighing.definition
     blocks: list[Block] = [_verdict(weighing)]
+    failing = tuple(check for check in weighing.checks if not check[0])
+    if failing:
+        blocks.append(Checks(failing))
     if weighing.goals:
         blocks.append(goals_table(weighing))
-    if weighing.measures:
-        blocks.append(Figures("Figures", tuple(_figure_line(weighing, f) for f in weighing.measures.values())))
+    figures = [figure for figure in weighing.measures.values() if figure.name not in weighing.goals]
+    if figures:
+        blocks.append(Figures("Figures", tuple(_figure_line(weighing, figure) for figure in figures)))
     if weighing.answers:
         blocks.append(answers_table(weighing))
     for table in weighing.tables.values():
@@ -49,13 +55,14 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
     blocks += turning_blocks(weighing)
     if periods is not None:
         blocks += period_tables(weighing, periods)
-    blocks.append(Checks(weighing.checks))
+    blocks += [Text(check[1], "question") for check in weighing.checks if check.remark]
+    blocks.append(Checks(tuple(check for check in weighing.checks if check[0] and not check.remark)))
     if deal.notes:
         blocks.append(_notes(deal))
     inside = numbers_inside(deal)
     if inside:
         blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
-    subtitle = " ".join(filter(None, [deal.note, f"Scenario: {weighing.scenario_label}."]))
+    subtitle = " ".join(filter(None, [f"Scenario: {weighing.scenario_label}.", deal.note]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
 
 
@@ -64,11 +71,22 @@ def handout(weighing: Weighing, page: Document) -> Handout:
     style = weighing.definition.style
     return Handout(
         page,
-        sheets=lambda: weighing_sheets(weighing, lambda scenario: weigh(weighing.model, scenario)),
+        sheets=lambda: weighing_sheets(weighing, scenario_cases(weighing)),
         assumed=lambda: assumed(weighing),
+        first=page_one(weighing, page),
+        whole=lambda: tuple(_whole(weighing, page)),
         currency=style.currency,
         places=style.places,
     )
+
+
+def _whole(weighing: Weighing, page: Document) -> Iterator[Table]:
+    """The lines by year, where the page does not show lines already, and the scenarios side by side."""
+    deal = weighing.definition
+    if not any(isinstance(block, Table) and block.role == "periods" for block in page.blocks):
+        yield from period_tables(weighing, selection(deal, "year"))
+    if deal.scenarios:
+        yield scenarios_table(weighing)
 
 
 def _notes(deal: Definition) -> Table:
@@ -102,17 +120,9 @@ def _verdict(weighing: Weighing) -> Verdict:
         sentence = "; ".join(parts) + "."
     return Verdict(
         weighing.verdict.upper(),
-        sentence + nearest_turn(weighing.definition, weighing.turning_points) + _failed(weighing),
+        sentence + nearest_turn(weighing.definition, weighing.turning_points),
         VERDICT_TONES[weighing.verdict],
     )
-
-
-def _failed(weighing: Weighing) -> str:
-    """Checks that fail, so that nobody reads the verdict without them."""
-    failed = [sentence for passed, sentence in weighing.checks if not passed]
-    if not failed:
-        return ""
-    return f" A check fails: {failed[0]}" if len(failed) == 1 else f" {len(failed)} checks fail; the first: {failed[0]}"
 
 
 def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
@@ -132,8 +142,8 @@ def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
         note,
         Why(figure.label, partial(tree, {weighing.scenario: weighing}, figure.name, None, _DEPTH)),
         figure.name,
-        goal=figure.name in weighing.goals,
         known=figure.value is not None,
+        formula=figure.value is not None,
     )
 
 

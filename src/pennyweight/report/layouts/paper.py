@@ -1,11 +1,11 @@
-"""A PDF: page one for a lender or a partner, then everything; charts are lines, the deal goes along as a file."""
+"""A PDF: page one for whoever decides, then everything; charts are lines, the deal goes along as a file."""
 
 from __future__ import annotations
 
 import json
 from io import BytesIO
 
-from pennyweight.documents import Block, Cell, Checks, Column, Figures, Table, Text, Verdict
+from pennyweight.documents import Block, Checks, Figures, Table, Text, Verdict
 from pennyweight.documents.handout import Handout
 from pennyweight.reading.embedded_files import CARRIED_ID
 from pennyweight.reading.text_files import BINARY
@@ -14,82 +14,64 @@ from pennyweight.report.layouts.paper_parts import ChartSpace, Layout, place_of
 
 __all__ = ["paper"]
 
-_FURTHER = 6
 _WIDE = 9
 """Tables of more columns are dealt out over several."""
+_LISTED = 600
+"""Files of more lines are attached, and not printed."""
 
 
 def paper(handout: Handout, cover: Cover) -> bytes:
     """The PDF of what is handed over; the same figures give the same file."""
-    document = handout.document
-    layout = Layout(cover.title or document.title, cover.prepared_by)
-    assumed = handout.assumed()
-    _first_page(layout, handout, cover, assumed)
-    told = _key_figures(document.blocks)
-    for block in document.blocks:
-        if not isinstance(block, Verdict) and block is not told:
-            _add(layout, block)
+    document, first, assumed = handout.document, handout.page_one, handout.assumed()
+    layout = Layout(cover.title or document.title, cover.by)
+    _page_one(layout, handout, cover, assumed)
+    for block in first.rest(document):
+        _add(layout, block)
     rest = document.charts[1:]
     if rest:
-        layout.heading("Charts", room=300)
+        layout.heading("More charts", room=300)
         for chart in rest:
             layout.chart(chart)
-    if assumed is not None:
+    for table in handout.whole():
+        _table(layout, table)
+    if assumed is not None and assumed is not first.given:
         _add(layout, assumed)
-    if cover.carried.files:
+    files = cover.carried.files
+    if files and cover.source_shown:
         layout.heading("What it was made of")
         layout.paragraph(cover.again or "The files are attached to this PDF.")
-        for name, text in cover.carried.files.items():
-            if text.count("\n") <= 600 and not text.startswith(BINARY):
+        for name, text in files.items():
+            if text.count("\n") <= _LISTED and not text.startswith(BINARY):
                 layout.listing(name, text)
     return _with_charts(layout, cover)
 
 
-def _first_page(layout: Layout, handout: Handout, cover: Cover, assumed: Table | None) -> None:
-    """What it is, the verdict, the key figures, what was assumed, and one chart."""
-    document = handout.document
+def _page_one(layout: Layout, handout: Handout, cover: Cover, assumed: Table | None) -> None:
+    """What came out, the key figures, one chart, and what was put in; what comes after goes on below it."""
+    document, first = handout.document, handout.page_one
     layout.title(cover.logo)
     if document.subtitle:
         layout.paragraph(document.subtitle)
-    for block in document.blocks:
+    if document.headline:
+        layout.headline(document.headline)
+    for block in first.blocks:
         if isinstance(block, Verdict):
             layout.verdict(block)
-    key = _key_figures(document.blocks)
-    if key is not None:
-        layout.table(key, level=None)
-    more = _further_figures(document.blocks, key)
-    if more is not None:
-        layout.table(more, level=None)
+        elif isinstance(block, Table):
+            layout.table(block, level=None)
+        else:
+            _add(layout, block)
+    if first.figures:
+        layout.key_figures(first.figures)
     if document.charts:
         layout.chart(document.charts[0], height=190)
-    if assumed is not None:
-        rows = assumed.rows[: max(layout.rows_left(), 3)]
-        left = len(assumed.rows) - len(rows)
-        note = f"{left} more stand under Inputs." if left else ""
-        layout.table(Table("What is assumed", assumed.columns, rows, note), level=None)
-    layout.next_page()
-
-
-def _key_figures(blocks: tuple[Block, ...]) -> Table | None:
-    """The goals when there are some, else the first figures."""
-    tables = [block for block in blocks if isinstance(block, Table) and block.rows]
-    if tables and tables[0].role == "goals":
-        return tables[0]
-    figures = next((block for block in blocks if isinstance(block, Figures)), None)
-    if figures is None:
-        return None
-    rows = tuple((Cell(line.label), line.value) for line in figures.lines[:12])
-    return Table(figures.title or "Key figures", (Column("Figure", words=True), Column("")), rows)
-
-
-def _further_figures(blocks: tuple[Block, ...], key: Table | None) -> Table | None:
-    """The first figures that are no goals, where goals stand above them."""
-    figures = next((block for block in blocks if isinstance(block, Figures)), None)
-    if figures is None or key is None or key.role != "goals":
-        return None
-    lines = [line for line in figures.lines if line.known and not line.goal]
-    rows = tuple((Cell(line.label), line.value) for line in lines[:_FURTHER])
-    return Table("Key figures", (Column("Figure", words=True), Column("")), rows) if rows else None
+    given = first.given
+    if given is not None:
+        rows = given.rows[: max(layout.rows_left(), 3)]
+        left = len((assumed or given).rows) - len(rows)
+        note = f"{left} more stand under {assumed.title}." if left and assumed is not None else given.note
+        kept = rows if assumed is not None else given.rows
+        layout.table(Table(given.title, given.columns, kept, note), level=None)
 
 
 def _add(layout: Layout, block: Block) -> None:
@@ -142,14 +124,15 @@ def _with_charts(layout: Layout, cover: Cover) -> bytes:
         writer.add_attachment(CARRIED_ID, json.dumps(list(files)).encode())
         for name, text in files.items():
             writer.add_attachment(name, text.encode())
+    day = f"D:{cover.made.isoformat().replace('-', '')}000000Z"
     writer.add_metadata(
         {
             "/Title": layout.name,
             "/Author": cover.prepared_by,
             "/Producer": MAKER,
             "/Creator": MAKER,
-            "/CreationDate": "D:20000101000000Z",
-            "/ModDate": "D:20000101000000Z",
+            "/CreationDate": day,
+            "/ModDate": day,
         }
     )
     target = BytesIO()

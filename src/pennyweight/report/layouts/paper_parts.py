@@ -8,15 +8,19 @@ from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
-from pennyweight.documents import Cell, Chart, Column, Figures, Table, Verdict
+from pennyweight.documents import Cell, Chart, Column, FigureLine, Figures, Table, Verdict
 from pennyweight.documents.palette import INK, PARCHMENT, PEWTER, TEXT, VERDIGRIS
 from pennyweight.documents.text import aligned
 
 __all__ = ["ChartSpace", "Layout", "place_of"]
 
 _MARGIN = 48.0
+_LEAST = 4
+"""So many rows of a table that breaks stand together on its last page."""
 _ROW, _FRAME_OF_TABLE = 14.2, 52.0
 """The height of a row of one line, and of a table's heading, head and note."""
+_ABREAST = 4
+"""So many key figures stand side by side."""
 _TOGETHER = 14
 """Tables of so many rows stay on one page."""
 _SANS, _BOLD, _MONO = "Pennyweight-Sans", "Pennyweight-Bold", "Pennyweight-Mono"
@@ -42,10 +46,10 @@ def place_of(space: ChartSpace, drawn: Any) -> tuple[float, float, float]:
 class Layout:
     """A paper in the making."""
 
-    def __init__(self, name: str, prepared_by: str) -> None:
+    def __init__(self, name: str, by: str) -> None:
         from reportlab.lib.pagesizes import A4
 
-        self.name, self.prepared_by = name, prepared_by
+        self.name, self.by = name, by
         self.size: tuple[float, float] = A4
         self.width = A4[0] - 2 * _MARGIN
         self.parts: list[Any] = []
@@ -61,8 +65,8 @@ class Layout:
         from reportlab.platypus import Table as PaperTable
 
         heads: list[Any] = [Paragraph(_text(self.name), self.styles["title"])]
-        if self.prepared_by:
-            heads.append(Paragraph(_text(f"Prepared by {self.prepared_by}"), self.styles["note"]))
+        if self.by:
+            heads.append(Paragraph(_text(self.by), self.styles["note"]))
         if not logo:
             self.parts += heads
             return
@@ -96,6 +100,35 @@ class Layout:
 
         mark = f'<font color="{TEXT[tone]}">{_text(text[:2])}</font>' if tone != "plain" else ""
         self.parts.append(Paragraph(mark + _text(text[2:] if mark else text), self.styles["body"]))
+
+    def headline(self, text: str) -> None:
+        """What came out, in a sentence."""
+        from reportlab.platypus import Paragraph
+
+        self.parts.append(Paragraph(_text(text), self.styles["headline"]))
+
+    def key_figures(self, lines: tuple[FigureLine, ...]) -> None:
+        """The key figures side by side: what each is called, its value, and what is to be known about it."""
+        from reportlab.platypus import Paragraph, Spacer
+        from reportlab.platypus import Table as PaperTable
+
+        cells = []
+        for line in lines:
+            color = INK if line.value.tone == "plain" else TEXT[line.value.tone]
+            cell = [
+                Paragraph(_text(line.label), self.styles["head"]),
+                Paragraph(f'<font color="{color}">{_text(line.value.text)}</font>', self.styles["key"]),
+            ]
+            cells.append(cell + ([Paragraph(_text(line.note), self.styles["small"])] if line.note else []))
+        rows = [cells[k : k + _ABREAST] for k in range(0, len(cells), _ABREAST)]
+        rows[-1] += [[]] * (_ABREAST - len(rows[-1]))
+        made = PaperTable(rows, colWidths=[self.width / _ABREAST] * _ABREAST, hAlign="LEFT")
+        rules = [
+            ("LINEBEFORE", (k % _ABREAST, k // _ABREAST), (k % _ABREAST, k // _ABREAST), 1.2, PEWTER)
+            for k in range(len(cells))
+        ]
+        made.setStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 6), *rules])
+        self.parts += [Spacer(0, 4), made, Spacer(0, 8)]
 
     def verdict(self, block: Verdict) -> None:
         """The finding, in a box."""
@@ -146,7 +179,16 @@ class Layout:
             [self.cell(row[k], None if own is None else own[n]) for k, own in enumerate(shown)]
             for n, row in enumerate(block.rows)
         ]
-        made = PaperTable([head, *body], colWidths=self.widths(block, count), repeatRows=1, hAlign="LEFT")
+
+        class Rows(PaperTable):
+            """A table of which no page gets a row or two alone."""
+
+            def split(self, width: float, height: float) -> list[Any]:
+                parts: list[Any] = super().split(width, height)
+                alone = len(parts) > 1 and parts[1]._nrows - 1 < _LEAST and len(body) > 2 * _LEAST
+                return super().split(width, height - _LEAST * _ROW) if alone else parts
+
+        made = Rows([head, *body], colWidths=self.widths(block, count), repeatRows=1, hAlign="LEFT")
         made.setStyle(
             [
                 ("VALIGN", (0, 0), (-1, -1), "TOP"),
@@ -243,12 +285,6 @@ class Layout:
         )
         return int((self.size[1] - 2 * _MARGIN - used - _FRAME_OF_TABLE) / _ROW)
 
-    def next_page(self) -> None:
-        """Go on on a new page."""
-        from reportlab.platypus import PageBreakIfNotEmpty
-
-        self.parts.append(PageBreakIfNotEmpty())
-
     def build(self) -> tuple[bytes, list[ChartSpace]]:
         """The pages without their charts, and where these stand."""
         from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate, Spacer
@@ -268,7 +304,6 @@ class Layout:
             target,
             pagesize=self.size,
             title=self.name,
-            author=self.prepared_by,
             invariant=1,
             leftMargin=_MARGIN,
             rightMargin=_MARGIN,
@@ -334,6 +369,9 @@ def _styles() -> dict[str, Any]:
         ),
         "small heading": style("small heading", fontName=_BOLD, fontSize=8.8, leading=12, spaceBefore=5, spaceAfter=2),
         "body": style("body", fontSize=8.8, leading=12, spaceAfter=3),
+        "headline": style("headline", fontName=_BOLD, fontSize=10.5, leading=14.5, spaceBefore=5, spaceAfter=5),
+        "key": style("key", fontName=_BOLD, fontSize=10.5, leading=13.5),
+        "small": style("small", fontSize=6.6, leading=8.2, textColor=TEXT["comparison"]),
         "note": style("note", fontSize=7.4, leading=10, textColor=TEXT["comparison"], spaceAfter=2),
         "word": style("word", fontName=_BOLD, fontSize=12, leading=15, textColor="#FFFFFF"),
         "head": style("head", fontSize=7.2, leading=9, textColor=TEXT["comparison"]),

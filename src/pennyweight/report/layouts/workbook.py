@@ -5,13 +5,14 @@ from __future__ import annotations
 import datetime as dt
 import re
 from io import BytesIO
+from math import fsum
 from typing import Any
 
 import numpy as np
 
-from pennyweight.documents import Figures, Verdict
+from pennyweight.documents import Cell, Checks, Column, Table, Text, Verdict
 from pennyweight.documents.handout import Handout, Sheet
-from pennyweight.documents.palette import INK, PARCHMENT, VERDIGRIS
+from pennyweight.documents.palette import INK, PARCHMENT, TEXT
 from pennyweight.errors import InputError, Place
 from pennyweight.plain_text import visible
 from pennyweight.reading.embedded_files import FILE_SHEET
@@ -19,7 +20,11 @@ from pennyweight.report.cover import MAKER, Cover
 
 __all__ = ["workbook"]
 
+_PAGE_ONE = (44, 24, 24, 16, 22)
+"""The widths of page one's columns, in characters."""
 _WIDEST = 60
+_UPRIGHT, _ON_PAPER = 96, 220
+"""So many characters stand side by side on upright paper, and so many at all, without becoming too small to read."""
 _LONGEST = 32_000
 """Characters of a cell; a sheet program takes 32,767."""
 _ROWS = 1_000_000
@@ -48,15 +53,15 @@ def workbook(handout: Handout, cover: Cover) -> bytes:
             "author": cover.prepared_by,
             "company": MAKER,
             "comments": f"Made with {MAKER}",
-            "created": dt.datetime(2000, 1, 1),  # the same figures give the same file
+            "created": dt.datetime.combine(cover.made, dt.time()),
         }
     )
     made = _Workbook(book, handout)
-    made.summary(title, cover)
+    made.page_one(title, cover)
     for sheet in handout.sheets():
         made.sheet(sheet)
     for name, text in cover.carried.files.items():
-        made.file(name, text)
+        made.file(name, text, shown=cover.source_shown)
     book.close()
     return target.getvalue()
 
@@ -72,63 +77,89 @@ class _Workbook:
         self.words = book.add_format({"text_wrap": True, "valign": "top"})
         self.bold = book.add_format({"bold": True, "valign": "top"})
         self.large = book.add_format({"bold": True, "font_size": 16, "font_color": INK})
-        self.verdict = book.add_format({"bold": True, "font_size": 13, "font_color": VERDIGRIS, "valign": "top"})
+        self.right = book.add_format({"align": "right", "valign": "top", "text_wrap": True})
+        self.head_right = book.add_format(
+            {"bold": True, "font_color": "#FFFFFF", "bg_color": INK, "text_wrap": True, "align": "right"}
+        )
+        self.said = book.add_format({"bold": True, "font_size": 12, "text_wrap": True, "valign": "top"})
+        self.verdicts = {
+            tone: book.add_format(
+                {"bold": True, "font_size": 12, "font_color": color, "text_wrap": True, "valign": "top"}
+            )
+            for tone, color in TEXT.items()
+        }
+        self.total = book.add_format({"bold": True, "top": 1})
 
-    def summary(self, title: str, cover: Cover) -> None:
-        """Page one: what it is, the verdict, the figures as they are shown, and a chart."""
-        page, document = self.added("Summary"), self.handout.document
-        page.set_column(0, 0, 46)
-        page.set_column(1, 1, 24)
-        page.set_column(2, 2, 60)
+    def page_one(self, title: str, cover: Cover) -> None:
+        """Page one: what came out, the key figures, what was put in, and a chart."""
+        page, document, first = self.added("Page one"), self.handout.document, self.handout.page_one
+        for k, width in enumerate(_PAGE_ONE):
+            page.set_column(k, k, width)
         page.write_string(0, 0, _cell(title), self.large)
         row = 1
-        for text in (f"Prepared by {cover.prepared_by}" if cover.prepared_by else "", document.subtitle):
+        for text, shown in ((cover.by, self.words), (document.subtitle, self.words), (document.headline, self.said)):
             if text:
-                page.merge_range(row, 0, row, 2, "", self.words)
-                page.write_string(row, 0, _cell(text), self.words)
-                page.set_row(row, 15.5 * (1 + len(text) // 118))
-                row += 1
-        for block in document.blocks:
-            if isinstance(block, Verdict):
-                page.write_string(row + 1, 0, _cell(block.word), self.verdict)
-                page.merge_range(row + 1, 1, row + 1, 2, "", self.words)
-                page.write_string(row + 1, 1, _cell(block.sentence), self.words)
-                page.set_row(row + 1, 15.5 * (1 + len(block.sentence) // 74))
-                row += 2
-            elif isinstance(block, Figures):
-                page.write_string(row + 1, 0, _cell(block.title or "Figures"), self.bold)
-                row += 2
-                right = self.book.add_format({"align": "right", "valign": "top"})
-                for line in block.lines:
-                    page.write_string(row, 0, _cell(line.label), self.words)
-                    page.write_string(row, 1, _cell(line.value.text), right)
-                    page.write_string(row, 2, _cell(line.note), self.words)
-                    lines = 1 + max(len(line.label) // 44, len(line.note) // 58)
-                    page.set_row(row, 15.5 * lines)
-                    row += 1
+                row = self.across(page, row, text, shown)
+        for block in first.blocks:
+            match block:
+                case Verdict():
+                    row = self.across(page, row + 1, f"{block.word}  {block.sentence}", self.verdicts[block.tone])
+                case Text():
+                    row = self.across(page, row, block.text, self.words)
+                case Checks():
+                    for passed, said in block.items:
+                        row = self.across(page, row, f"{'✓ holds:' if passed else '✗ fails:'} {said}", self.words)
+                case Table():
+                    row = self.block(page, row + 1, block)
+                case _:
+                    pass
+        if first.figures:
+            columns = (Column("Key figures", words=True), Column(""), Column("", words=True))
+            lines = tuple((Cell(line.label), line.value, Cell(line.note)) for line in first.figures)
+            row = self.block(page, row + 1, Table("", columns, lines))
+        if first.given is not None:
+            row = self.block(page, row + 1, first.given)
         if cover.logo:
-            page.insert_image(0, 3, "logo", {"image_data": BytesIO(cover.logo), "x_scale": 0.5, "y_scale": 0.5})
+            page.insert_image(
+                0, len(_PAGE_ONE), "logo", {"image_data": BytesIO(cover.logo), "x_scale": 0.5, "y_scale": 0.5}
+            )
         if document.charts:
             from pennyweight.report.charts.picture import picture
 
-            drawn = picture(document.charts[:1], "png")
-            page.insert_image(
-                row + 1,
-                0,
-                "chart",
-                {
-                    "image_data": BytesIO(drawn),
-                    "x_scale": 0.62,
-                    "y_scale": 0.62,
-                    "description": _cell(document.charts[0].title),
-                },
-            )
+            drawn, (chart, *_) = picture(document.charts[:1], "png"), document.charts
+            scale = {"x_scale": 0.62, "y_scale": 0.62, "description": _cell(chart.title)}
+            page.insert_image(row + 1, 0, "chart", {"image_data": BytesIO(drawn), **scale})
             row += 28
-        page.print_area(0, 0, row + 1, 2)
-        page.set_landscape()
+        page.print_area(0, 0, row + 1, len(_PAGE_ONE) - 1)
         page.set_paper(9)
-        page.fit_to_pages(1, 0)
+        page.fit_to_pages(1, 1)  # what somebody reads first is one sheet of paper
         page.hide_gridlines(2)
+
+    def across(self, page: Any, row: int, text: str, shown: Any) -> int:
+        """A paragraph over the width of page one; the row below it."""
+        page.merge_range(row, 0, row, len(_PAGE_ONE) - 1, "", shown)
+        page.write_string(row, 0, _cell(text), shown)
+        large = 1.2 if shown is not self.words else 1.0
+        page.set_row(row, 15.5 * large * (1 + int(len(text) * large) // (sum(_PAGE_ONE) - 4)))
+        return row + 1
+
+    def block(self, page: Any, row: int, table: Table) -> int:
+        """A table of page one, as it is shown; the row below it."""
+        if table.title:
+            page.write_string(row, 0, _cell(table.title), self.bold)
+            row += 1
+        for k, column in enumerate(table.columns[: len(_PAGE_ONE)]):
+            page.write_string(row, k, _cell(column.title), self.head if column.words else self.head_right)
+        for cells in table.rows:
+            row += 1
+            lines = 1
+            for k, cell in enumerate(cells[: len(_PAGE_ONE)]):
+                page.write_string(row, k, _cell(cell.text), self.words if table.columns[k].words else self.right)
+                lines = max(lines, 1 + len(cell.text) // (_PAGE_ONE[k] - 1))
+            page.set_row(row, 15.5 * lines)
+        if table.note:
+            row = self.across(page, row + 1, table.note, self.words) - 1
+        return row + 1
 
     def sheet(self, sheet: Sheet) -> None:
         """A table of typed values."""
@@ -149,11 +180,32 @@ class _Workbook:
         page.freeze_panes(1, 1)
         last = max(len(sheet.rows[:_ROWS]), 1)
         page.autofilter(0, 0, last, len(sheet.columns) - 1)
+        if sheet.summed:
+            last += 1
+            self.totals(page, sheet, last)
         page.print_area(0, 0, last, len(sheet.columns) - 1)
         page.repeat_rows(0)
-        page.set_landscape()
+        page.repeat_columns(0)
+        if sum(widths) > _UPRIGHT:
+            page.set_landscape()
+        page.set_footer("&L&A&RPage &P of &N")
         page.set_paper(9)
-        page.fit_to_pages(1, 0)
+        if sum(widths) <= _ON_PAPER:  # more columns than a sheet of paper holds go on beside it, none too small to read
+            page.fit_to_pages(1, 0)
+
+    def totals(self, page: Any, sheet: Sheet, row: int) -> None:
+        """The sums below the columns that can be added up, of the rows that a filter leaves."""
+        from xlsxwriter.utility import xl_range
+
+        page.write_string(row, 0, "Together", self.total)
+        for k in range(1, len(sheet.columns)):
+            if k not in sheet.summed:
+                page.write_blank(row, k, None, self.total)
+                continue
+            values = [float(one[k]) for one in sheet.rows[:_ROWS] if one[k] is not None]
+            known = [value for value in values if np.isfinite(value)]
+            shown = self.format_of(sheet.columns[k].unit, total=True)
+            page.write_formula(row, k, f"=SUBTOTAL(109,{xl_range(1, k, row - 1, k)})", shown, round(fsum(known), 9))
 
     def write(self, page: Any, row: int, column: int, value: Any, unit: str) -> int:
         """Write one value as what it is; returns how many characters it takes."""
@@ -177,9 +229,10 @@ class _Workbook:
         page.write_string(row, column, _cell(str(value)), self.words)
         return len(str(value))
 
-    def format_of(self, unit: str) -> Any:
+    def format_of(self, unit: str, *, total: bool = False) -> Any:
         """The number format of a unit, made once."""
-        if unit not in self.formats:
+        key = f"{unit}, total" if total else unit
+        if key not in self.formats:
             places = self.handout.places
             amount = f"#,##0{'.' if places else ''}{'0' * places}"
             pattern = {
@@ -194,12 +247,15 @@ class _Workbook:
             }.get(unit, "#,##0.00")
             if unit == "count":
                 pattern = "#,##0"
-            self.formats[unit] = self.book.add_format({"num_format": pattern, "valign": "top"})
-        return self.formats[unit]
+            more = {"bold": True, "top": 1} if total else {"valign": "top"}
+            self.formats[key] = self.book.add_format({"num_format": pattern, **more})
+        return self.formats[key]
 
-    def file(self, name: str, text: str) -> None:
+    def file(self, name: str, text: str, *, shown: bool) -> None:
         """A file that is carried: its name, then a line a row. A text is a text, whatever it begins with."""
         page = self.added(f"{FILE_SHEET}{name}", of_file=True)
+        if not shown:
+            page.hide()
         ground = self.book.add_format({"font_name": "Consolas", "font_size": 9, "bg_color": PARCHMENT})
         page.set_column(0, 0, 140)
         lines = [name, *text.split("\n")]

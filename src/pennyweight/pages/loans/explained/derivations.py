@@ -8,7 +8,7 @@ from itertools import groupby
 from pennyweight.core.loans.agreement import Booked
 from pennyweight.documents.derivation import Derivation
 from pennyweight.instruments.loans.books.percentage_rate import worth_of_payments
-from pennyweight.pages.loans.payment_derivations import PaymentDerivations
+from pennyweight.pages.loans.explained.payment_derivations import PaymentDerivations
 
 __all__ = ["STEP", "ScheduleDerivations"]
 

@@ -19,7 +19,7 @@ from pennyweight.deals.parts import Input, OwnChart
 from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart
-from pennyweight.pages.weighing.chart_titles import finding, lowest
+from pennyweight.pages.weighing.charts.chart_titles import finding, lowest
 
 __all__ = ["weighing_charts"]
 

@@ -11,7 +11,7 @@ from pennyweight.documents.derivation import Derivation
 from pennyweight.documents.why_table import derivation_table
 from pennyweight.instruments.loans.books.booked_loan import BookedLoan
 from pennyweight.instruments.loans.books.unknown import exact_rate, level_of
-from pennyweight.pages.loans.derivations import STEP, ScheduleDerivations
+from pennyweight.pages.loans.explained.derivations import STEP, ScheduleDerivations
 from pennyweight.pages.rates.rate_derivations import effective_derivation
 
 __all__ = ["amount_derivation", "fact_table", "percentage_rates", "rate_derivation", "rates_table", "titled"]

@@ -1,0 +1,1 @@
+"""Where the figures of loans and their schedules come from."""

@@ -1,0 +1,1 @@
+"""What of a weighed deal is drawn."""
