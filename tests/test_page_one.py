@@ -9,6 +9,7 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from openpyxl import load_workbook
 from pypdf import PdfReader
@@ -20,13 +21,16 @@ from pennyweight import (
     InputError,
     Loan,
     LoanSet,
+    NoAnswer,
     Portfolio,
     Takeover,
     grow,
     read_loan_file,
     withdraw,
 )
+from pennyweight.analysis.weighing.what_if import moved_inputs
 from pennyweight.cli.main import status
+from pennyweight.deals.language.nodes import names_in
 from pennyweight.documents import Verdict
 from pennyweight.report.cover import Cover
 from pennyweight.report.layouts.page import page
@@ -179,3 +183,58 @@ def test_the_screen_is_short_and_as_wide_as_it_is_told(tmp_path: Path, capsys, m
     assert status(args) == 0
     assert "Sold after so many years" in capsys.readouterr().out
     assert status(["compare", taxi, "--tables"]) == 2
+
+
+@pytest.mark.parametrize("name", ["taxi", "four-flats", "stop-working"])
+def test_what_if_is_what_weighing_says(name: str) -> None:
+    """Every input that moves is worked out as a weighing with that value, its answers as they were."""
+    weighing = Deal.starter(name).weigh()
+    deal, rng = Deal.starter(name), np.random.default_rng(7)
+    moved = moved_inputs(weighing, list(weighing.measures))
+    turns = [point.nearness for one in moved for point in weighing.turning_points if point.input == one.input]
+    known = [near for near in turns if near is not None]
+    assert known == sorted(known)
+    assert len(moved) >= 8
+    asked = any(item.find for item in weighing.definition.questions.values())
+    for one in moved:
+        assert one.places.size <= 21
+        item, k = weighing.definition.inputs[one.input], int(rng.integers(one.places.size))
+        value = float(one.places[k])
+        given: object = f"scale {value!r}" if item.is_series else item.choices[round(value)] if item.choices else value
+        try:
+            now = deal.weigh(inputs={one.input: given})
+        except (InputError, NoAnswer):  # a loan that cannot be: among other cases it is undefined
+            continue
+        for figure, values in one.figures.items():
+            reads_answers = asked and reaches_a_question(weighing.definition, figure)
+            if figure in now.measures and not reads_answers:
+                expected = now.measures[figure].value
+                assert (expected is None and not np.isfinite(values[k])) or values[k] == pytest.approx(
+                    expected, rel=1e-9
+                )
+        if not any(reaches_a_question(weighing.definition, goal) for goal in weighing.goals):
+            assert one.verdicts[k] == now.verdict
+        base = one.places[one.base]
+        assert base == (1.0 if item.is_series else float(np.asarray(weighing.case[one.input])))
+
+
+def reaches_a_question(deal: Any, name: str) -> bool:
+    """Whether a figure hangs on an answer, by the names its formulas lead to."""
+    seen, todo = set(), [name]
+    while todo:
+        one = todo.pop()
+        if one in deal.questions:
+            return True
+        if one in seen:
+            continue
+        seen.add(one)
+        node = deal.names.nodes.get(one)
+        todo += names_in(node) if node is not None else ()
+        todo += [
+            part
+            for loan in deal.loans.values()
+            if one.startswith(f"{loan.name}.")
+            for term in loan.terms.values()
+            for part in names_in(term)
+        ]
+    return False

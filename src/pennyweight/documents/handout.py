@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeAlias
 
 from pennyweight.documents.model import Block, Document, FigureLine, Figures, Table
+from pennyweight.documents.what_if import WhatIf
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -96,6 +97,8 @@ class Handout:
     """Page one; without it that of the document."""
     whole: Callable[[], tuple[Table, ...]] = field(default=tuple)
     """Tables in full that the page of a screen cuts short or leaves out."""
+    what_if: Callable[[], WhatIf | None] = field(default=lambda: None)
+    """What becomes of it when one assumption moves, for a page that is read in a browser."""
     currency: str = ""
     places: int = 2
     """Decimal places of amounts."""

@@ -36,6 +36,7 @@ __all__ = [
     "Row",
     "Span",
     "SplitChart",
+    "StepsChart",
     "Table",
     "Text",
     "Tone",
@@ -303,6 +304,22 @@ class SplitChart:
 
 
 @dataclass(frozen=True, slots=True)
+class StepsChart:
+    """What each part, (label, amount), adds to a total, in the order in which they are drawn."""
+
+    name: str
+    title: str
+    parts: tuple[tuple[str, float], ...]
+    total: float
+    total_label: str
+    money_title: str
+
+    def __post_init__(self) -> None:
+        _keep_visible(self, "title", "total_label", "money_title")
+        object.__setattr__(self, "parts", tuple((visible(label), value) for label, value in self.parts))
+
+
+@dataclass(frozen=True, slots=True)
 class LinesChart:
     """Lines over time or over an input: (label, values) each; `targets` and `marks` are (label, place).
 
@@ -321,16 +338,18 @@ class LinesChart:
     x_words: tuple[str, ...] = ()
     percent: bool = False
     x_percent: bool = False
+    about: str = ""
+    """What the chart is about, where its title does not name every line."""
 
     def __post_init__(self) -> None:
-        _keep_visible(self, "title", "x_title", "y_title")
+        _keep_visible(self, "title", "x_title", "y_title", "about")
         object.__setattr__(self, "lines", tuple((visible(label), values) for label, values in self.lines))
         object.__setattr__(self, "x_words", tuple(map(visible, self.x_words)))
         for name in ("targets", "marks"):
             object.__setattr__(self, name, tuple((visible(label), place) for label, place in getattr(self, name)))
 
 
-Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart | LinesChart
+Chart: TypeAlias = FlowsChart | RateChart | HeatMap | GrowthChart | BalanceChart | SplitChart | StepsChart | LinesChart
 Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 
 

@@ -122,7 +122,16 @@ def check_carried(path: Path, carried: Carried, name: Path) -> None:
 
 def as_script(carried: Carried) -> str:
     """The files as JSON that no page takes for markup."""
-    text = json.dumps({"format": 1, "files": dict(carried.files)}, ensure_ascii=True)
+    return in_page({"format": 1, "files": dict(carried.files)})
+
+
+def in_page(values: object) -> str:
+    """Values as JSON that no page takes for markup.
+
+    >>> in_page({"a": "</script>"})
+    '{"a": "\\\\u003c/script\\\\u003e"}'
+    """
+    text = json.dumps(values, ensure_ascii=True)
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Final, Literal
 
@@ -28,8 +28,10 @@ __all__ = [
     "VerdictWord",
     "figure_of",
     "judged",
+    "judged_together",
     "refuse_broken_loans",
     "refuse_broken_periods",
+    "states_along",
     "verdict_of",
 ]
 
@@ -131,12 +133,32 @@ def judged(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalRe
     )
 
 
+def states_along(deal: Definition, values: Mapping[str, Floats]) -> dict[str, tuple[State, ...]]:
+    """How each goal fares in each of several cases."""
+    found: dict[str, tuple[State, ...]] = {}
+    for name in deal.goals:
+        met = np.atleast_1d(values[met_name(name)]) == 1
+        near = np.atleast_1d(values[nearly_name(name)]) == 1 if nearly_name(name) in values else np.zeros_like(met)
+        found[name] = tuple(
+            "met" if one else "nearly" if other else "missed" for one, other in zip(met, near, strict=True)
+        )
+    return found
+
+
 def verdict_of(goals: Mapping[str, GoalResult]) -> VerdictWord:
     """The verdict: pays off when every goal is met."""
-    states = {goal.state for goal in goals.values()}
+    return judged_together({goal.state for goal in goals.values()})
+
+
+def judged_together(states: Collection[State]) -> VerdictWord:
+    """The verdict on goals of which these are the states.
+
+    >>> judged_together({"met"}), judged_together({"met", "nearly"}), judged_together({"nearly", "missed"})
+    ('pays off', 'nearly', 'falls short')
+    """
     if not states:
         return NO_GOALS
-    if states == {"met"}:
+    if set(states) == {"met"}:
         return PAYS_OFF
     return FALLS_SHORT if "missed" in states else NEARLY
 

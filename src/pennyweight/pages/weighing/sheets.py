@@ -12,6 +12,7 @@ from pennyweight.analysis.weighing.weighing import Weighing, lines_frame
 from pennyweight.deals.definition import Definition
 from pennyweight.documents.handout import Sheet, SheetColumn
 from pennyweight.pages.weighing.assumed import likely_range, shown_input
+from pennyweight.pages.weighing.charts.worth_by_line import worth_sheet
 
 __all__ = ["weighing_sheets"]
 
@@ -25,6 +26,8 @@ def weighing_sheets(weighing: Weighing, cases: Mapping[str, Weighing]) -> tuple[
     if weighing.answers:
         found.append(_answers(weighing))
     found.append(_turning_points(weighing))
+    if (worth := worth_sheet(weighing)) is not None:
+        found.append(worth)
     if deal.timeline.per_year > 1:
         found.append(_years(weighing))
     found.append(_periods(weighing))

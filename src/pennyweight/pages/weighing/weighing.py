@@ -28,6 +28,7 @@ from pennyweight.pages.weighing.page_one import page_one
 from pennyweight.pages.weighing.scenarios import scenario_cases, scenarios_table
 from pennyweight.pages.weighing.sheets import weighing_sheets
 from pennyweight.pages.weighing.turning_points import nearest_turn, turning_blocks
+from pennyweight.pages.weighing.what_if import what_if
 from pennyweight.pages.weighing.words import VERDICT_TONES
 
 __all__ = ["document", "handout"]
@@ -68,12 +69,14 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
 
 def handout(weighing: Weighing, page: Document) -> Handout:
     """The weighing as it is handed over: what was assumed, and its sheets with the other scenarios beside it."""
-    style = weighing.definition.style
+    style, first = weighing.definition.style, page_one(weighing, page)
+    named = [line.name for line in first.figures if line.name]
     return Handout(
         page,
         sheets=lambda: weighing_sheets(weighing, scenario_cases(weighing)),
         assumed=lambda: assumed(weighing),
-        first=page_one(weighing, page),
+        first=first,
+        what_if=lambda: what_if(weighing, named),
         whole=lambda: tuple(_whole(weighing, page)),
         currency=style.currency,
         places=style.places,

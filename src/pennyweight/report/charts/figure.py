@@ -14,6 +14,7 @@ from pennyweight.documents import (
     LinesChart,
     RateChart,
     SplitChart,
+    StepsChart,
 )
 from pennyweight.documents.palette import PARCHMENT
 from pennyweight.errors import InputError
@@ -24,6 +25,7 @@ from pennyweight.report.charts.heat_map import draw_heat_map
 from pennyweight.report.charts.lines import draw_lines
 from pennyweight.report.charts.rate_curve import draw_rates
 from pennyweight.report.charts.split import draw_split
+from pennyweight.report.charts.steps import draw_steps
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -40,6 +42,7 @@ DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
     GrowthChart: draw_growth,
     BalanceChart: draw_balance,
     SplitChart: draw_split,
+    StepsChart: draw_steps,
     LinesChart: draw_lines,
 }
 """Which function draws which chart; one more is a module beside these, and a line here."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from pennyweight.documents.palette import INK, PARCHMENT, PEWTER
+from pennyweight.documents.palette import INK, PARCHMENT, PEWTER, TEXT
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,14 +22,17 @@ _LARGE = ((1e13, 1e12, " tn"), (1e10, 1e9, " bn"), (1e7, 1e6, " mn"))
 """From where on amounts along an axis are written in millions, billions and trillions."""
 
 
-def frame(ax: Axes, title: str, x_title: str, y_title: str) -> None:
-    """Title, axes, grid and spines, the same on every chart."""
+def frame(ax: Axes, title: str, x_title: str, y_title: str, about: str = "") -> None:
+    """Title and what it is about, axes, grid and spines, the same on every chart."""
     ax.set_facecolor(PARCHMENT)
     title, x_title, y_title = map(drawable, (title, x_title, y_title))
     made = ax.get_figure(root=True)
     lines = short_lines(title, round(_TITLE * (made.get_figwidth() if made is not None else 10.0)), 3)
     size = 14 if "\n" not in lines else 12
-    ax.set_title(lines, loc="left", color=INK, fontsize=size, pad=14)
+    ax.set_title(lines, loc="left", color=INK, fontsize=size, pad=28 if about else 14)
+    if about:
+        small = short_lines(drawable(about), 110, 1)
+        ax.annotate(small, (0, 1), (0, 10), "axes fraction", "offset points", color=TEXT["comparison"], fontsize=10)
     ax.set_xlabel(x_title, color=INK)
     ax.set_ylabel(y_title, color=INK)
     ax.tick_params(colors=INK)

@@ -31,7 +31,7 @@ _STYLES: list[tuple[str, Any, str]] = [
 
 def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
     """Each line with its name at its end; a target dashed across, answers marked by uprights."""
-    frame(ax, chart.title, chart.x_title, chart.y_title)
+    frame(ax, chart.title, chart.x_title, chart.y_title, chart.about)
     if chart.percent:
         from matplotlib.ticker import PercentFormatter
 

@@ -20,6 +20,7 @@ from pennyweight.report.layouts.views import (
     table_view,
     template,
     text_of,
+    what_if_view,
 )
 
 __all__ = ["page"]
@@ -63,7 +64,12 @@ def _sections(handout: Handout, cover: Cover) -> list[dict[str, Any]]:
         found.append(key_view(first.figures, places))
     found += charts[:1]
     if first.given is not None:
-        found.append({"kind": "table", "id": marks.of(first.given.title), **table_view(first.given, places)})
+        found.append(
+            {"kind": "table", "id": marks.of(first.given.title), **table_view(first.given, places), "caption": ""}
+        )
+    moved = handout.what_if()
+    if moved is not None:
+        found.append(what_if_view(moved, marks))
     found += [section(block, places) for block in rest] + charts[1:]
     whole = handout.whole()
     if whole:

@@ -9,16 +9,29 @@ from html import escape
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-from pennyweight.documents import Block, Cell, Chart, Checks, FigureLine, Figures, Table, Text, Verdict
+from pennyweight.documents import Block, Cell, Chart, Checks, Column, FigureLine, Figures, Table, Text, Verdict
 from pennyweight.documents.derivation import Why
 from pennyweight.documents.text import aligned, sort_key
+from pennyweight.documents.what_if import Assumption, WhatIf
 from pennyweight.documents.why_table import why_of, why_table
+from pennyweight.reading.embedded_files import in_page
 from pennyweight.report.charts.picture import picture
 
 if TYPE_CHECKING:
     from jinja2 import Template
 
-__all__ = ["Marks", "Places", "chart_view", "key_view", "opening", "section", "table_view", "template", "text_of"]
+__all__ = [
+    "Marks",
+    "Places",
+    "chart_view",
+    "key_view",
+    "opening",
+    "section",
+    "table_view",
+    "template",
+    "text_of",
+    "what_if_view",
+]
 
 _SORTABLE = 3
 """Tables of so many rows and more can be sorted."""
@@ -191,6 +204,43 @@ def _own_ids(drawn: str, place: str) -> str:
         return f'{match[2]}="#{place}.{match[3]}"' if match[3] is not None else f"url(#{place}.{match[4]})"
 
     return _IDS.sub(named, drawn)
+
+
+def what_if_view(found: WhatIf, marks: Marks) -> dict[str, Any]:
+    """What moves one assumption: the texts a script chooses among, and the ends of each range as a table."""
+    data = {
+        "figures": found.figures,
+        "moved": [
+            {
+                "label": one.label,
+                "places": one.places,
+                "base": one.base,
+                "verdicts": one.verdicts,
+                "figures": one.figures,
+                "states": one.states,
+            }
+            for one in found.assumptions
+        ],
+    }
+    rows = tuple(
+        (Cell(one.label), *(Cell(_at_end(found, one, k)) for k in (0, one.base, len(one.places) - 1)))
+        for one in found.assumptions
+    )
+    columns = tuple(Column(title, words=True) for title in ("Assumption", "Low", "As it is", "High"))
+    return {
+        "kind": "whatif",
+        "title": "What if",
+        "id": marks.of("what if"),
+        "figures": found.figures,
+        "moved": [one.label for one in found.assumptions],
+        "data": in_page(data),
+        "ends": table_view(Table("", columns, rows), None),
+    }
+
+
+def _at_end(found: WhatIf, one: Assumption, k: int) -> str:
+    """An end of a range: the value, the verdict there, and the first figure."""
+    return f"{one.places[k]}: {one.verdicts[k][0].lower()}, {found.figures[0]} {one.figures[0][k]}"
 
 
 def text_of(name: str) -> str:

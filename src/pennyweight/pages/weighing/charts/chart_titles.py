@@ -20,8 +20,12 @@ def finding(
     target: tuple[str, float] | None,
     where: Callable[[float], str],
     much: Callable[[float], str],
+    *,
+    standing: bool = True,
 ) -> str:
-    """One clause on the lines over x; `where` and `much` write a place and a value. Nothing when nothing turns.
+    """One clause on the lines over x; `where` and `much` write a place and a value.
+
+    Of amounts that do not stand (`standing` is false) nothing is said where nothing turns.
 
     >>> x = np.array([0.0, 1.0, 2.0])
     >>> cost, gain = ("Cost", np.array([5.0, 5.0, 5.0])), ("Gain", np.array([0.0, 4.0, 8.0]))
@@ -41,9 +45,19 @@ def finding(
         return over_zero.said
     if len(known) == 2:
         told = _passes(x, first, values, *known[1], where)
-        return told.said if told.turns else ""
+        return told.said if told.turns or standing else ""
     place = int(np.flatnonzero(np.isfinite(values))[-1])
-    return f"{first} is {much(float(values[place]))} {where(float(x[place]))}" if len(known) == 1 else ""
+    if len(known) == 1:
+        return f"{first} is {much(float(values[place]))} {where(float(x[place]))}"
+    if not standing:
+        return ""
+    ends = [f"{label} {much(float(line[place]))}" for label, line in known[:_MOST] if np.isfinite(line[place])]
+    when = where(float(x[place]))
+    return f"{when[:1].upper()}{when[1:]}: {'; '.join(ends)}"
+
+
+_MOST = 3
+"""So many lines are told by where they end."""
 
 
 def lowest(x: Floats, lines: Lines, where: Callable[[float], str]) -> str:
@@ -51,7 +65,7 @@ def lowest(x: Floats, lines: Lines, where: Callable[[float], str]) -> str:
 
     >>> x = np.array([0.0, 1.0, 2.0])
     >>> lowest(x, [("Cash", 0 * x + 3), ("Lease", 2 * x), ("Loan", 0 * x + 9)], lambda place: f"at {place:g}")
-    'Lease is the lowest, at 1.5 and beyond Cash'
+    'Lease is the lowest; at 1.5 and beyond it is Cash'
     """
     table = np.array([values for _, values in lines])
     if not np.isfinite(table).all():
@@ -64,7 +78,7 @@ def lowest(x: Floats, lines: Lines, where: Callable[[float], str]) -> str:
     before, after = int(at[k]), int(at[k + 1])
     apart = table[before] - table[after]
     place = float(x[k] + apart[k] / (apart[k] - apart[k + 1]) * (x[k + 1] - x[k]))
-    return f"{lines[before][0]} is the lowest, {where(place)} and beyond {lines[after][0]}"
+    return f"{lines[before][0]} is the lowest; {where(place)} and beyond it is {lines[after][0]}"
 
 
 class _Course(NamedTuple):

@@ -20,6 +20,7 @@ from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart
 from pennyweight.pages.weighing.charts.chart_titles import finding, lowest
+from pennyweight.pages.weighing.charts.worth_by_line import worth_chart
 
 __all__ = ["weighing_charts"]
 
@@ -30,6 +31,12 @@ _MOST_LINES = 8
 
 
 def weighing_charts(weighing: Weighing) -> tuple[Chart, ...]:
+    """What the deal is about, and, of a deal with a present value, what each line adds to it."""
+    worth = worth_chart(weighing)
+    return _of_deal(weighing) + ((worth,) if worth is not None else ())
+
+
+def _of_deal(weighing: Weighing) -> tuple[Chart, ...]:
     """The deal's own charts; without them flows and payback, levels over time, or course against course."""
     deal = weighing.definition
     if deal.charts:
@@ -86,20 +93,8 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
     if chart.target is not None and value is not None:
         aim = (deal.label(chart.target.name) if isinstance(chart.target, Name) else targets[-1][0], value)
     much = partial(deal.style.with_unit, unit=deal.unit(chart.lines[0]))
-    title = _titled(chart.label, made, aim, partial(_after, deal), much)
-    return LinesChart(
-        made.name,
-        title,
-        made.x,
-        made.lines,
-        made.x_title,
-        made.y_title,
-        made.kind,
-        tuple(targets),
-        tuple(marks),
-        percent=made.percent,
-        x_percent=made.x_percent,
-    )
+    made = replace(made, targets=tuple(targets), marks=tuple(marks))
+    return _titled(chart.label, made, aim, partial(_after, deal), much)
 
 
 def _after(deal: Definition, years: float) -> str:
@@ -112,17 +107,22 @@ def _titled(
     aim: tuple[str, float] | None,
     where: Callable[[float], str],
     much: Callable[[float], str],
-) -> str:
-    """The chart's label and what it shows; without a label what it shows alone."""
+    *,
+    over_time: bool = True,
+) -> LinesChart:
+    """The chart under what it shows; its own label stands below that where this does not name every line."""
+    said = ""
     if made.kind == "area" and len(made.lines) == 2:
         (first, one), (_, other) = made.lines
         whole = float(one[-1] + other[-1])
-        share = f"{float(one[-1]) / whole:.0%}" if whole > 0 else ""
-        said = f"of {much(whole)} {where(float(made.x[-1]))}, {share} is {first}" if share else ""
-    else:
-        said = finding(made.x, made.lines, aim, where, much) if made.x.size else ""
-    own = said.removeprefix(f"{label} ") if said.startswith(f"{label} ") else f": {said}" if said else ""
-    return f"{label}{' ' if own and not own.startswith(':') else ''}{own}" if label else said or made.title
+        if whole > 0:
+            said = f"Of {much(whole)} {where(float(made.x[-1]))}, {float(one[-1]) / whole:.0%} is {first}"
+    elif len(made.lines) > 2 and not over_time:
+        said = lowest(made.x, made.lines, where)
+    elif made.x.size:
+        said = finding(made.x, made.lines, aim, where, much, standing=made.kind == "lines")
+    named = all(name in said for name, _ in made.lines)
+    return replace(made, title=said or label or made.title, about=label if said and not named else "")
 
 
 def _figure(weighing: Weighing, chart: OwnChart, key: str) -> float | None:
@@ -232,8 +232,7 @@ def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
         return made
     much = partial(deal.style.with_unit, unit=unit)
     where = partial(_at, deal, item)
-    told = lowest(made.x, made.lines, where) if len(made.lines) > 2 else ""
-    return replace(made, title=f"{made.title}: {told}" if told else _titled(made.title, made, None, where, much))
+    return _titled(made.title, made, None, where, much, over_time=False)
 
 
 def _at(deal: Definition, item: Input, value: float) -> str:

@@ -34,3 +34,35 @@ window.addEventListener("hashchange", function () {
   if (why) why.open = true;
   if (button && button.getAttribute("aria-expanded") === "false") button.click();
 });
+document.querySelectorAll(".whatif").forEach(function (box) {
+  var told = JSON.parse(box.querySelector(".moved").textContent);
+  var which = box.querySelector("select"), place = box.querySelector("input"), output = box.querySelector("output");
+  var verdict = box.querySelector(".verdict"), rows = box.querySelectorAll("tbody tr");
+  function show() {
+    var one = told.moved[which.value], k = Number(place.value), word = one.verdicts[k];
+    output.textContent = one.places[k];
+    place.setAttribute("aria-valuetext", one.places[k]);
+    verdict.className = "verdict " + word[1];
+    verdict.querySelector("strong").textContent = word[0];
+    var moved = k === one.base ? "as it is" : one.verdicts[one.base][0] === word[0] ? "the verdict stays" : "the verdict turns";
+    verdict.querySelector("span").textContent = one.label + " at " + one.places[k] + ": " + moved + ".";
+    rows.forEach(function (row, n) {
+      row.cells[1].textContent = one.figures[n][one.base];
+      row.cells[2].textContent = one.figures[n][k];
+      row.cells[3].textContent = one.states[n][k];
+      row.className = one.figures[n][one.base] === one.figures[n][k] ? "" : "moved";
+    });
+  }
+  function begin() {
+    var one = told.moved[which.value];
+    place.max = one.places.length - 1;
+    place.value = one.base;
+    show();
+  }
+  which.addEventListener("change", begin);
+  place.addEventListener("input", show);
+  box.querySelector(".back").addEventListener("click", begin);
+  box.hidden = false;
+  box.parentNode.querySelector(".ends").open = false;
+  begin();
+});
