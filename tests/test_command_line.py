@@ -110,7 +110,7 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
     assert (tmp_path / "a.png").read_bytes()[:4] == b"\x89PNG"
     assert (tmp_path / "a.svg").read_text().count("<svg") == 1
     page = (tmp_path / "a.html").read_text()
-    assert page.count("<svg") == 2
+    assert page.count("<svg") == 3  # flows, worth over the rate, worth by line
     assert "Turning points" in page
     assert "http://" not in page.replace("http://www.w3.org", "").replace("http://purl.org", "").replace("http://creativecommons.org", "")  # fmt: skip
     assert (tmp_path / "a.txt").read_text().startswith("Electric water-taxi for the quay\n====")

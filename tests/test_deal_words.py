@@ -15,6 +15,7 @@ import tomlkit
 from pennyweight import Deal, InputError, Loan
 from pennyweight.analysis.cases import Model
 from pennyweight.deals.compiler import recursion
+from pennyweight.documents import StepsChart
 from tests.builders import STARTERS, deal, measure, reason
 from tests.plain_deal import PlainDeal
 from tests.sizes import cases
@@ -291,8 +292,11 @@ def test_checks_and_charts_of_ones_own() -> None:
     told = {sentence: passed for passed, sentence in weighing.checks}
     assert told["The bill is the rent's part: abs(bill - 22) <= 1 does not hold."] is False
     assert told["above: pot > 40 does not hold in year 0."] is False
-    (chart,) = weighing.document().charts
-    assert (chart.title, [label for label, _ in chart.lines]) == ("The pot", ["pot", "rents"])
+    chart, worth = weighing.document().charts
+    assert isinstance(worth, StepsChart)
+    assert sum(value for _, value in worth.parts) == pytest.approx(worth.total)
+    assert (chart.title, chart.about) == ("pot stays above rents", "The pot")
+    assert [label for label, _ in chart.lines] == ["pot", "rents"]
     assert [round(place, 2) for _, place in chart.targets] == [100.0, round(30 * sum(1.08**-k for k in range(1, 7)), 2)]
 
 

@@ -214,9 +214,10 @@ def test_titles_state_the_finding() -> None:
     titles = [chart.title for chart in charts()]
     assert titles[0] == "Paid back after 7.46 years"
     assert titles[1] == "Worth EUR 79,556.59 at 9.00%; zero at 13.07%"
-    assert titles[2].startswith("Net present value: pays off in ")
+    assert titles[2] == "Net present value: EUR 79,556.59; most comes from Fares, EUR 955,918.49"
+    assert titles[3].startswith("Net present value: pays off in ")
     assert "100 became 113.3 (+13.3%); the benchmark 114.5" in titles
-    assert titles[5] == "Not paid back in 1.00 years: -6.00 at the end"
+    assert titles[6] == "Not paid back in 1.00 years: -6.00 at the end"
 
 
 def test_the_profile_reaches_every_zero() -> None:

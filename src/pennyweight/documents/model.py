@@ -339,7 +339,7 @@ class LinesChart:
     percent: bool = False
     x_percent: bool = False
     about: str = ""
-    """What the chart is about, where its title does not name every line."""
+    """What the chart is about, where its title does not say it."""
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title", "x_title", "y_title", "about")

@@ -18,7 +18,7 @@ __all__ = ["draw_steps"]
 
 def draw_steps(chart: StepsChart, ax: Axes) -> Axes:
     """A bar a part, its amount beside it; what takes away is hatched, the total has a color of its own."""
-    frame(ax, chart.title, chart.money_title, "")
+    frame(ax, chart.title, chart.money_title, "Line by line")
     ax.grid(visible=False, axis="y")
     ax.grid(axis="x", color=PEWTER, alpha=0.25, linewidth=0.6)
     values = [value for _, value in chart.parts]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -110,7 +111,7 @@ def _titled(
     *,
     over_time: bool = True,
 ) -> LinesChart:
-    """The chart under what it shows; its own label stands below that where this does not name every line."""
+    """The chart under what it shows; its own label stands below that, unless it says the same."""
     said = ""
     if made.kind == "area" and len(made.lines) == 2:
         (first, one), (_, other) = made.lines
@@ -121,8 +122,13 @@ def _titled(
         said = lowest(made.x, made.lines, where)
     elif made.x.size:
         said = finding(made.x, made.lines, aim, where, much, standing=made.kind == "lines")
-    named = all(name in said for name, _ in made.lines)
-    return replace(made, title=said or label or made.title, about=label if said and not named else "")
+    return replace(made, title=said or label or made.title, about="" if not said or _is_said(label, said) else label)
+
+
+def _is_said(label: str, said: str) -> bool:
+    """Whether a label says nothing that is not said already: most of its words stand there."""
+    words, told = (set(re.findall(r"[^\W\d_]+", text.lower())) for text in (label, said))
+    return len(words & told) >= 0.7 * len(words)
 
 
 def _figure(weighing: Weighing, chart: OwnChart, key: str) -> float | None:
