@@ -185,6 +185,24 @@ def test_the_screen_is_short_and_as_wide_as_it_is_told(tmp_path: Path, capsys, m
     assert status(["compare", taxi, "--tables"]) == 2
 
 
+def test_everything_an_analyst_writes_shows_itself_in_a_notebook() -> None:
+    """One element without a script, whose figures open all the same; two of a notebook share no name of a place."""
+    written = [Bond("4%", maturity="2031-06-15"), CashFlows([-1_000, 300, 420, 680]), Deal.starter("taxi"),
+               Portfolio.from_csv(STARTERS / "endowment/statements.csv"), Loan(5_000, "4%", years=1).schedule,
+               Deal.starter("taxi").weigh().measures["npv"], Deal.starter("taxi").weigh().turning_points[0]]  # fmt: skip
+    shown = [one._repr_html_() for one in (*(make() for make in KINDS.values()), *written)]
+    for html in shown:
+        assert html.strip().startswith('<div class="pennyweight notebook">')
+        assert html.count("<div") == html.count("</div>")
+        assert "<script" not in html
+        assert "<button" not in html
+    for html in shown[: len(KINDS) - 1]:  # the last of the kinds, a deal, has a verdict instead
+        assert 'class="headline"' in html
+        assert html.count("<details") >= 3
+    places = [place for html in set(shown) for place in set(re.findall(r'id="([^"]+)"', html))]
+    assert len(places) == len(set(places))
+
+
 @pytest.mark.parametrize("name", ["taxi", "four-flats", "stop-working"])
 def test_what_if_is_what_weighing_says(name: str) -> None:
     """Every input that moves is worked out as a weighing with that value, its answers as they were."""

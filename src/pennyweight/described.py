@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import MISSING, FrozenInstanceError, fields
+from importlib import import_module
 from typing import Any, ClassVar, NoReturn, TypeVar
 
 import numpy as np
@@ -28,7 +29,7 @@ class Described:
     """
 
     __slots__ = ()
-    INTERNAL: ClassVar[tuple[str, ...]] = ("INTERNAL",)
+    INTERNAL: ClassVar[tuple[str, ...]] = ("INTERNAL", "listed_fields")
     """What works inside and is nothing to pick from when a name is completed."""
 
     def __dir__(self) -> list[str]:
@@ -57,13 +58,27 @@ class Described:
             parts.append(part)
         return f"{name}({', '.join(parts)})"
 
-    def __str__(self) -> str:
+    def listed_fields(self) -> dict[str, str]:
+        """What was given of it, by name, as it reads.
+
+        >>> from pennyweight import Event
+        >>> Event(3, "extra", 250).listed_fields()
+        {'when': '3', 'what': 'extra', 'amount': '250'}
+        """
         named = [field.name for field in fields(self) if field.repr and field.init]  # type: ignore[arg-type]
         values = {name: getattr(self, name) for name in named}
-        shown = {name: _listed(value) for name, value in values.items() if not _is_empty(value)}
+        return {name.replace("_", " "): _listed(value) for name, value in values.items() if not _is_empty(value)}
+
+    def __str__(self) -> str:
+        shown = self.listed_fields()
         width = max(map(len, shown), default=0)
-        lines = [f"  {name.replace('_', ' '):<{width}}  {value}" for name, value in shown.items()]
-        return "\n".join([type(self).__name__, *lines])
+        return "\n".join([type(self).__name__, *(f"  {name:<{width}}  {value}" for name, value in shown.items())])
+
+    def _repr_html_(self) -> str:
+        """How a notebook shows it; found by name, so that nothing is drawn before somebody looks."""
+        page = import_module("pennyweight.pages.described").document(self)
+        shown: str = page._repr_html_()
+        return shown
 
 
 def frozen(one: object, **values: object) -> None:

@@ -1,4 +1,4 @@
-"""The neutral description of something to show, and its plain-text and HTML forms."""
+"""The neutral description of something to show, and its form as plain text."""
 
 from pennyweight.documents.model import (
     BalanceChart,

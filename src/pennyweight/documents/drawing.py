@@ -9,9 +9,9 @@ from collections.abc import Mapping
 from importlib import import_module
 from typing import Any
 
-from pennyweight.documents.model import Chart
+from pennyweight.documents.model import Chart, Document
 
-__all__ = ["draw", "inline_picture"]
+__all__ = ["draw", "notebook_page"]
 
 
 def draw(chart: Chart, ax: Any, style: Mapping[str, Any] | None = None) -> Any:
@@ -24,10 +24,8 @@ def draw(chart: Chart, ax: Any, style: Mapping[str, Any] | None = None) -> Any:
     return drawn.styled(drawn.draw(chart, ax), there, style or {})
 
 
-def inline_picture(charts: tuple[Chart, ...]) -> str:
-    """The charts as SVG that may stand in a page; nothing without a chart."""
-    if not charts:
-        return ""
-    drawn: Any = import_module("pennyweight.report.charts.picture")
-    text: str = drawn.picture(charts, "svg").decode()
-    return text[text.index("<svg") :]
+def notebook_page(document: Document) -> str:
+    """The document as one element that may stand in a notebook."""
+    layout: Any = import_module("pennyweight.report.layouts.notebook")
+    shown: str = layout.fragment(document)
+    return shown

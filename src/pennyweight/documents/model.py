@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from importlib import import_module
 from typing import Literal, TypeAlias
 
 import numpy as np
@@ -369,6 +370,10 @@ class Document:
     """Charts that a page or a file shows and a terminal leaves out."""
     headline: str = ""
     """What came out, in a sentence; where there is a verdict, that says it."""
+
+    def _repr_html_(self) -> str:
+        shown: str = import_module("pennyweight.documents.drawing").notebook_page(self)
+        return shown
 
     def __post_init__(self) -> None:
         _keep_visible(self, "title", "subtitle", "headline")

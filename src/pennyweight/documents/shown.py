@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from pennyweight.described import Described
-from pennyweight.documents import html, text
-from pennyweight.documents.drawing import draw, inline_picture
+from pennyweight.documents import text
+from pennyweight.documents.drawing import draw, notebook_page
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Document
 from pennyweight.documents.paging import page_of
@@ -69,5 +69,4 @@ class Shown(Described):
         return text.render(self.document())
 
     def _repr_html_(self) -> str:
-        document = self.document()
-        return html.render(document) + inline_picture(document.charts[:1])
+        return notebook_page(self.document())

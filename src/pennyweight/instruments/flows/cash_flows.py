@@ -137,6 +137,9 @@ class CashFlows(MeasuredFlows):
         """
         return self.report().plot(ax, **style)
 
+    def _repr_html_(self) -> str:
+        return self.report()._repr_html_()
+
     def report(
         self,
         rate: str | float | None = None,

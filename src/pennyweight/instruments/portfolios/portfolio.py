@@ -124,6 +124,9 @@ class Portfolio(MeasuredPortfolio):
             left_out=tuple(left_out),
         )
 
+    def _repr_html_(self) -> str:
+        return self.report()._repr_html_()
+
     def report(
         self, *, timing: Timing = "end", benchmark: Benchmark | None = None, currency: str = ""
     ) -> ReturnsReport:

@@ -49,12 +49,12 @@ def opening(blocks: Iterable[Block]) -> Iterator[tuple[Why, str]]:
 class Marks:
     """Names for places of the page, each once."""
 
-    def __init__(self) -> None:
-        self.used: set[str] = set()
+    def __init__(self, own: str = "") -> None:
+        self.own, self.used = own, set[str]()
 
     def of(self, text: str) -> str:
         """A name like the text, that no other place has."""
-        plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60] or "part"
+        plain = re.sub(r"[^a-z0-9]+", "-", f"{self.own} {text}".lower()).strip("-")[:60] or "part"
         name, number = plain, 1
         while name in self.used:
             number += 1
