@@ -290,7 +290,7 @@ def test_checks_and_charts_of_ones_own() -> None:
     weighing = made.weigh()
     told = {sentence: passed for passed, sentence in weighing.checks}
     assert told["The bill is the rent's part: abs(bill - 22) <= 1 does not hold."] is False
-    assert told["above: pot > 40 does not hold in year 0."] is False
+    assert told["above: pot > 40 does not hold at the start."] is False
     chart, _ = weighing.document().charts
     assert (chart.title, chart.about, len(chart.lines)) == ("pot stays above rents", "The pot", 2)
     assert [round(place, 2) for _, place in chart.targets] == [100.0, round(30 * sum(1.08**-k for k in range(1, 7)), 2)]

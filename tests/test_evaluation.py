@@ -221,7 +221,7 @@ def test_series_steps_and_files(tmp_path: object) -> None:
     )
     assert late.weigh().measures["m"].value == 8.0
     early = deal(inputs={"fee": {"steps": {"3": 2}}}, lines={"x": "fee"}, measures={"m": "total(x)"})
-    assert "fee in period 1 has no value" in early.weigh().measures["m"].reason
+    assert "fee in year 1 has no value" in early.weigh().measures["m"].reason
 
 
 def test_a_bare_amount_beside_a_line_of_period_0_is_refused() -> None:

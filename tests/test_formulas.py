@@ -211,7 +211,7 @@ def test_and_or_not_know_three_values(left: float | None, right: float | None) -
         ("payback(-x)", "never paid back; the running total ends at -6.00"),
         ("payback(lost)", "paid back after 1.00 years but lost again"),
         ("first_period(x > 5)", "it holds in no period"),
-        ("total(shaky)", "shaky in period 3: '1 / (t - 3)' divides by zero"),
+        ("total(shaky)", "shaky in year 3: '1 / (t - 3)' divides by zero"),
         ("profitability_index(x, 5%)", "no money goes out"),
         ("m2 + 1", "'b / (a - 2)' divides by zero"),
     ],

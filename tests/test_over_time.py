@@ -130,7 +130,7 @@ def test_the_way_on_leads_to_the_period_that_matters() -> None:
     def below(name: str) -> list[tuple[str, int | None, float | None]]:
         return [(one.label, one.period, one.values[0]) for one in made.why(name, depth=1).reason.below]
 
-    assert below("least")[:2] == [("Net", 1, 50.0), ("The next lowest, in period 2", None, 60.0)]
+    assert below("least")[:2] == [("Net", 1, 50.0), ("The next lowest, year 2", None, 60.0)]
     assert below("first") == [("Stall", 3, 70.0), ("Stall", 2, 60.0)]
     assert below("third") == [("Stall", 3, 70.0)]
     assert [one[2] for one in below("back")] == [-50.0, 10.0, 60.0]
@@ -175,8 +175,10 @@ def test_by_period_tells_every_period() -> None:
         InputError, match="works_cost is not told by year here, so 'period' changes nothing; leave it out"
     ):
         house.why("works_cost", by="period")
-    with pytest.raises(InputError, match="expenses is not told by year here"):
-        house.why("expenses", by="period")
+    both = house.why("expenses", by="period").reason.below  # two totals over a year: each has its months
+    assert [len([one for one in each.below if one.role == "time" and one.values[0]]) for each in both] == [12, 12]
+    with pytest.raises(InputError, match="cap_rate is not told by year here"):
+        house.why("cap_rate", by="period")
     with pytest.raises(InputError, match="against is 'base', the scenario that is shown; name another one"):
         house.why("gain", against="base")
     with pytest.raises(InputError, match="by is 'week'; it must be 'year' or 'period'"):
@@ -191,8 +193,8 @@ def test_of_two_scenarios_each_shows_its_own_period() -> None:
     )
     below = [(one.label, *one.values) for one in made.why("back", against="later", depth=1).reason.below]
     assert below[:3] == [
-        ("Running total of flows, period 1", -50.0, -70.0), ("Running total of flows, period 2", 10.0, -30.0),
-        ("Running total of flows, period 3", 80.0, 20.0),
+        ("Running total of flows, year 1", -50.0, -70.0), ("Running total of flows, year 2", 10.0, -30.0),
+        ("Running total of flows, year 3", 80.0, 20.0),
     ]  # fmt: skip
     assert [one.values for one in made.why("most", against="later", depth=1).reason.below] == [
         (160.0, 95.0),

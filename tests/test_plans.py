@@ -125,7 +125,7 @@ def test_a_term_that_is_not_whole_has_a_last_smaller_payment() -> None:
     exact = repay(owed=1_000, payment=100, rate="0%")
     assert (exact.whole_payments, exact.last_payment) == (10, None)
     early = grow(opening=100, deposit=0, rate="7%", closing=200)
-    assert "reached in period 11" in str(early)
+    assert "reached in year 11" in str(early)
 
 
 @pytest.mark.parametrize(

@@ -17,6 +17,7 @@ _MONTHS = (
     *("January", "February", "March", "April", "May", "June"),
     *("July", "August", "September", "October", "November", "December"),
 )
+_DECEMBER = 11
 LONGEST = 12_000
 """The most periods a timeline may have: a thousand years of months."""
 
@@ -55,19 +56,36 @@ class Timeline:
         return self.t[:, 0] / self.per_year
 
     def named(self, t: int) -> str:
-        """A period in words: with the month it is, where its days are those of one, else with its last day.
+        """A period in words, with the month it ends in where the periods are those of a calendar.
 
         >>> Timeline("month", 24, np.datetime64("2026-12-31")).named(13), Timeline("year", 9).named(3)
         ('month 13, January 2028', 'year 3')
+        >>> Timeline("year", 9, np.datetime64("2027-01-01")).named(3)
+        'year 3, 2029'
         """
-        counted = f"{self.period} {t}" if t else "the start"
-        if self.dates is None:
+        if not t:
+            return "the start"
+        counted = f"{self.period} {t}"
+        if self.start is None or self.dates is None:
             return counted
-        day, before = self.dates[t], self.dates[max(t - 1, 0)]
-        ends = all(one + 1 == (one + 1).astype("datetime64[M]").astype("datetime64[D]") for one in (day, before))
-        if not t or not ends or self.period != "month":
-            return f"{counted}, {day if not t else f'to {day}'}"
-        return f"{counted}, {_MONTHS[day.astype('datetime64[M]').astype(int) % 12]} {day.astype('datetime64[Y]')}"
+        begins, ends = (
+            day == day.astype("datetime64[M]").astype("datetime64[D]") for day in (self.start, self.start + 1)
+        )
+        if not (begins or ends):  # a month from the 15th on is no month of the calendar
+            return counted
+        month = (self.dates[t] - np.timedelta64(int(begins), "D")).astype("datetime64[M]")
+        number, year = int(month.astype(np.int64)) % 12, month.astype("datetime64[Y]")
+        if self.period == "year" and number == _DECEMBER:
+            return f"{counted}, {year}"
+        return f"{counted}, {'' if self.period == 'month' else 'to '}{_MONTHS[number]} {year}"
+
+    def within(self, t: int) -> str:
+        """The same after what happens in it.
+
+        >>> Timeline("year", 9).within(0), Timeline("year", 9).within(2)
+        ('at the start', 'in year 2')
+        """
+        return f"{'in' if t else 'at'} {self.named(t)}"
 
     @cached_property
     def dates(self) -> Days | None:

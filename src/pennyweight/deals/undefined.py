@@ -99,7 +99,7 @@ class _Search(Target[Floats]):
             trouble = loan_trouble(self.deal, self.values, loan)
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         node = formula_of(self.deal, name)
-        shown = f"{name} in period {period}" if period is not None else name
+        shown = f"{name} {self.deal.timeline.within(period)}" if period is not None else name
         if name in self.deal.questions:
             return _Reason(f"the question {name} has no single answer", True)
         if name in seen or node is None:

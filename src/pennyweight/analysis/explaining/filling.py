@@ -27,6 +27,7 @@ from pennyweight.deals.language.nodes import (
     renamed,
     show,
     walk,
+    with_parts,
 )
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed, digits
@@ -90,7 +91,7 @@ class Filling:
     def filled(self, node: Node, period: int | None) -> str:
         """The formula with the numbers of the first case in; names of things looked at over time stay."""
         weighing = self.weighings[0]
-        whole, node = node, self.without_nothing(node, period)
+        whole, node = node, self.spared(node, period)
         calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not whole}
         put_in = set(calls.values())
         node = rebuilt(node, lambda part: calls.get(part, part) if isinstance(part, Call) else part)
@@ -105,6 +106,13 @@ class Filling:
                 continue
             names[other] = "undefined" if value is None else self.bare(other, value)
         return show(renamed(node, names)).replace("?", "")
+
+    def spared(self, node: Node, period: int | None) -> Node:
+        """The formula without the terms of its sums that are 0; what is looked at over time stays as it is."""
+        if isinstance(node, Call) and FUNCTIONS[node.function].over_time:
+            return node
+        node = self.without_nothing(node, period)
+        return with_parts(node, lambda part: self.spared(part, period))
 
     def without_nothing(self, node: Node, period: int | None) -> Node:
         """A sum without the terms that are 0 in the first case; one of them stays where all are."""
@@ -139,6 +147,8 @@ class Filling:
     def bare(self, name: str, value: float) -> str:
         """A value without its unit."""
         item = self.deal.inputs.get(name)
+        if item is not None and item.choices:
+            return f"'{show_base(self.deal, item, value)}'"
         if item is not None and not item.is_series:
             return show_base(self.deal, item, value)
         return self.answered(name, value, unit=False)

@@ -101,7 +101,7 @@ class _Told(CallRows):
             how, filled = f"all {what} until then, added up", ""
             if period in crossings:
                 how, filled = "the total before + the flow", self._plain(totals[0][period - 1], flows[0][period])
-            label = f"Running total of {what}, period {period}"
+            label = f"Running total of {what}, {self._when(period)}"
             values = [float(one[period]) for one in totals]
             below.append(self._reason(label, values, "money", how, filled, role="time"))
         found, k, numbers = self._found()[0], crossings[0], ""
@@ -138,7 +138,7 @@ class _Told(CallRows):
         order = orders[0]
         if len(orders) == 1 and order.size > 1 and np.isfinite(kept[0][order[1]]):
             k, word = int(order[1]), "lowest" if lowest else "highest"
-            label = f"The next {word}, in period {k}"
+            label = f"The next {word}, {self._when(k)}"
             values = [float(one[k]) for one in rows]
             below.append(self._reason(label, values, self.deal.names.unit(self.over), show(self.over), role="time"))
         return "", below
@@ -163,7 +163,9 @@ class _Told(CallRows):
                 elif names_in(side):
                     values = [float(one[period]) for one in self.rows(side)]
                     unit = self.deal.names.unit(side)
-                    below.append(self._reason(f"{show(side)}, period {period}", values, unit, show(side), role="side"))
+                    below.append(
+                        self._reason(f"{show(side)}, {self._when(period)}", values, unit, show(side), role="side")
+                    )
         return "", below
 
     def index(self) -> tuple[str, list[Reason]]:
@@ -314,7 +316,7 @@ class _Told(CallRows):
         elif self.depth < self.limit:
             known = [name for name in sorted(names_in(self.over)) if self.over_time(name)]
             inner = [self.whole.of(name, period, self.depth + 1) for name in known if name not in ("t", "year")]
-        return [self._reason(f"{text}, period {period}", values, unit, text, below=tuple(inner), role="side")]
+        return [self._reason(f"{text}, {self._when(period)}", values, unit, text, below=tuple(inner), role="side")]
 
     def _found(self) -> list[float]:
         """What the call comes to in each case."""
@@ -328,6 +330,9 @@ class _Told(CallRows):
 
     def _weight(self, values: Sequence[float]) -> float:
         return abs(values[0]) if len(values) == 1 else abs(values[1] - values[0])
+
+    def _when(self, period: int) -> str:
+        return self.deal.timeline.named(period)
 
     def _money(self, value: float) -> str:
         return self._shown(value, "money")

@@ -45,3 +45,5 @@ class Reason(Described):
     """Of a year or period, the sum until then, as it is shown."""
     note: str = ""
     """What the deal remarks on it."""
+    when: str = ""
+    """Its period in words."""

@@ -80,16 +80,15 @@ class Why(Shown):
 
     @property
     def frame(self) -> pd.DataFrame:
-        """One row a name: how deep, its values, its formula, where it stands."""
+        """One row a name: how deep, its period, its values, its formula, where it stands, its role, the sum so far."""
         import pandas as pd
 
-        return pd.DataFrame(
-            [
-                (depth, one.name, one.period, *one.values, one.formula, one.filled, one.where)
-                for depth, one in self.rows
-            ],
-            columns=["depth", "name", "period", *self.scenarios, "formula", "filled", "where"],
-        )
+        names = ["depth", "name", "period", *self.scenarios, "formula", "filled", "where", "role", "so_far"]
+        rows = [
+            (depth, one.name, one.period, *one.values, one.formula, one.filled, one.where, one.role, one.so_far)
+            for depth, one in self.rows
+        ]
+        return pd.DataFrame(rows, columns=names).astype({"period": "Int64"})
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON, as a tree."""
@@ -175,6 +174,7 @@ class _Teller(Filling):
             below,
             seen and node is not None,
             note=self.remark(name, values) if depth == 0 else deal.note_on(name),
+            when="" if period is None else deal.timeline.named(period),
         )
 
     def remark(self, name: str, values: tuple[float | None, ...]) -> str:
@@ -274,7 +274,8 @@ class _Teller(Filling):
         known = tuple(value if np.isfinite(value) else None for value in values)
         unit = self.deal.names.unit(call)
         shown = tuple("undefined" if one is None else self.deal.style.with_unit(one, unit) for one in known)
-        numbers, told = self.over_time.told(call, depth + 1, years=False) if depth < self.depth else ("", [])
+        asked = self.over_time.by_period  # else several calls would each bring their years
+        numbers, told = self.over_time.told(call, depth + 1, years=asked) if depth < self.depth else ("", [])
         text = show(call)
         return Reason(text, text, known, shown, unit, None, text, numbers, "", tuple(told), role="side")
 

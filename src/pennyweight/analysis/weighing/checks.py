@@ -230,7 +230,7 @@ def _own(case: Case) -> Iterator[Told]:
             yield True, f"{check.label}."
             continue
         broken = int(np.flatnonzero(holds != 1)[0])
-        when = f" in {case.deal.timeline.period} {broken}" if holds.size > 1 else ""
+        when = f" {case.deal.timeline.within(broken)}" if holds.size > 1 else ""
         word = "is undefined" if np.isnan(holds[broken]) else "does not hold"
         yield False, f"{check.label}: {check.text} {word}{when}."
 

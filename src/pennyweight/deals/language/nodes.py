@@ -23,6 +23,7 @@ __all__ = [
     "renamed",
     "show",
     "walk",
+    "with_parts",
     "written",
 ]
 
@@ -157,26 +158,27 @@ def renamed(node: Node, names: Mapping[str, str]) -> Node:
 
 def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
     """The formula with every part replaced by what `change` makes of it, the smallest parts first."""
+    return change(with_parts(node, lambda part: rebuilt(part, change)))
 
-    def again(part: Node) -> Node:
-        return rebuilt(part, change)
 
+def with_parts(node: Node, again: Callable[[Node], Node]) -> Node:
+    """The same node over what `again` makes of each part just below it."""
     match node:
         case Unary():
-            node = Unary(node.operator, again(node.operand))
+            return Unary(node.operator, again(node.operand))
         case Binary():
-            node = Binary(node.operator, again(node.left), again(node.right))
+            return Binary(node.operator, again(node.left), again(node.right))
         case Compare():
-            node = Compare(node.operator, again(node.left), again(node.right))
+            return Compare(node.operator, again(node.left), again(node.right))
         case Logic():
-            node = Logic(node.operator, tuple(map(again, node.parts)))
+            return Logic(node.operator, tuple(map(again, node.parts)))
         case Choose():
-            node = Choose(again(node.condition), again(node.yes), again(node.no))
+            return Choose(again(node.condition), again(node.yes), again(node.no))
         case Call():
-            node = Call(node.function, tuple((key, again(part)) for key, part in node.arguments))
+            return Call(node.function, tuple((key, again(part)) for key, part in node.arguments))
         case Sum():
-            node = Sum(tuple(map(again, node.parts)))
-    return change(node)
+            return Sum(tuple(map(again, node.parts)))
+    return node
 
 
 def show(node: Node) -> str:

@@ -25,7 +25,7 @@ def derivation_of(reason: Reason) -> Derivation:
     formula, filled = how_of(reason)
     below: dict[str, Derivation] = {}
     for one in reason.below:  # an input and a line may be called the same
-        when = "" if one.period is None else f", period {one.period}"
+        when = "" if one.period is None else f", {one.when}"
         label = next(text for text in _labels(one, when) if text not in below)
         below[label] = derivation_of(one)
     return Derivation(reason.shown[0], formula, filled, below)

@@ -28,7 +28,7 @@ def tree_table(why: Why) -> Table:
     for depth, reason in why.rows:
         del inside[depth:]
         inside.append(reason.period if reason.period is not None or not inside else inside[-1])
-        when = "" if reason.period is None or reason.period in inside[-2:-1] else f", period {reason.period}"
+        when = "" if reason.period is None or reason.period in inside[-2:-1] else f", {reason.when}"
         branch = "" if depth == 0 else "  " * (depth - 1) + "└ "
         formula, numbers = how_of(reason)
         formula = f"{formula}  =  {numbers}" if numbers else formula

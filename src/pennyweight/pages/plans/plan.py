@@ -122,12 +122,13 @@ def _practice(plan: Plan) -> str:
         return ""
     if plan.terms.is_lump_sum:
         whole = abs(plan.terms.known_n - plan.whole_payments) <= 1e-9 * max(plan.terms.known_n, 1.0)
-        return "" if whole else f"reached in period {plan.whole_payments + 1}"
+        return "" if whole else f"reached in {plan.terms.period} {plan.whole_payments + 1}"
     count = plan.whole_payments
     if plan.last_payment is None:
         return f"{count} payments"
     if plan.last_payment == 0:
-        return f"reached in period {count + 1}, by interest alone after {count} {_words(plan.terms.kind.names[1])}s"
+        paid = f"{count} {_words(plan.terms.kind.names[1])}s"
+        return f"reached in {plan.terms.period} {count + 1}, by interest alone after {paid}"
     return f"{count} payments in full, then one of {plan.terms.style.show(plan.last_payment, 'money')}"
 
 

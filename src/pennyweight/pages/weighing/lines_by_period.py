@@ -166,7 +166,8 @@ def _of_line(weighing: Weighing, name: str, inside: Periods) -> dict[str, Deriva
     """A line in the last of some periods in which it has something; in the last of all when it never has."""
     busy = inside[np.flatnonzero(np.nan_to_num(weighing.line(name)[inside]))]
     period = int(busy[-1]) if busy.size else int(inside[-1])
-    head = f"{weighing.definition.label(name)}, period {period}"
+    deal = weighing.definition
+    head = f"{deal.label(name)}, {deal.timeline.named(period)}"
     return {head: derivation_of(why({weighing.scenario: weighing}, name, period, 1).reason)}
 
 
@@ -178,4 +179,4 @@ def _together(weighing: Weighing, label: str, signs: Mapping[str, int], period: 
     parts = {deal.label(name): Derivation(show(value, "money"), "its line") for name, value in values.items()}
     total = sum(signs[name] * value for name, value in values.items())
     how = "money in - money out" if len(set(signs.values())) > 1 else "of its lines, added up"
-    return {f"{label}, period {period}": Derivation(show(total, "money"), how, told, parts)}
+    return {f"{label}, {deal.timeline.named(period)}": Derivation(show(total, "money"), how, told, parts)}
