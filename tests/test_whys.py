@@ -75,7 +75,8 @@ def shown(text: str) -> tuple[float, float]:
 
 def whys_of(handed: Handout) -> dict[tuple[str, str], Table]:
     """By the title of its block and its label what every line, every row, and every table as a whole tells."""
-    found: dict[tuple[str, str], Table] = {}
+    first = handed.page_one.figures
+    found = {("Page one", one.label): why_table(one.why) for one in first if one.why is not None}
     for block in handed.document.blocks:
         if isinstance(block, Figures):
             found |= {(block.title, one.label): why_table(one.why) for one in block.lines if one.why is not None}
@@ -112,6 +113,8 @@ def holds(handed: Handout, *, exact: bool) -> int:
 
 def opens(handed: Handout) -> None:
     """Every figure and every row of the page opens, or its table tells how all of its figures come about."""
+    for line in handed.page_one.figures:
+        assert line.why is not None, line.label
     for block in handed.document.blocks:
         if isinstance(block, Figures):
             for line in block.lines:
@@ -144,8 +147,9 @@ def test_every_figure_opens_and_its_numbers_come_to_it(kind: str, seed: int) -> 
 def test_what_was_searched_is_bracketed() -> None:
     """Beside a rate that was searched, its equation turns: what is told at both sides lies on both sides."""
     flows = whys_of(CashFlows([-1_000, 300, 420, 680]).report("7%").handout())["Measures", "Internal rate of return"]
-    below, at, above = (shown(row[1].text)[0] for row in flows.rows[1:])
+    below, at, above = (shown(row[1].text)[0] for row in flows.rows if "Present value at" in row[0].text)
     assert below > 0.0 == at > above
+    assert [row[0].text.strip("└ ") for row in flows.rows[3:7]] == ["Year 0", "Year 1", "Year 2", "Year 3"]
     loan = whys_of(Loan(100_000, "6%", years=10, fee_up_front=900).handout())["Key facts", "Yearly percentage rate"]
     received, *worths = (shown(row[1].text)[0] for row in loan.rows[1:5])
     assert received == worths[1] == 99_100

@@ -20,7 +20,8 @@ Places: TypeAlias = NDArray[np.intp]
 
 _MOST_TERMS = 16
 """A sum of more parts is told by its halves, not written out."""
-_STEP = 0.0001
+_STEP = 0.01
+"""How far beside a rate of return the worth is told: a point."""
 
 
 def row_derivations(
@@ -157,9 +158,38 @@ class FlowDerivations:
         parts = {
             "Worth of what comes in": self.worth(1, rate, at=at),
             "Worth of what goes out": self.worth(-1, rate, at=at),
+            **self.by_time(rate, at=at),
         }
         told = f"{self.put(coming)} - {self.put(going)}"
         return Derivation(self.amount(coming - going), "worth of what comes in - worth of what goes out", told, parts)
+
+    def by_time(self, rate: float, *, at: float = 0.0) -> dict[str, Derivation]:
+        """What each flow, or of many each year, adds to the present value, and the sum until then."""
+        with np.errstate(over="ignore"):
+            factors = (1 + rate) ** -(self.times - at)
+        worth, found, so_far = self.amounts * factors, dict[str, Derivation](), 0.0
+        single = self.amounts.size <= _MOST_TERMS
+        keys = np.arange(self.amounts.size) if single else np.ceil(self.times - 1e-9).astype(int)
+        for key in np.unique(keys).tolist():
+            here = keys == key
+            so_far += float(worth[here].sum())
+            until = f"so far {self.put(so_far)}"
+            if not single:
+                flows = self.put(float(self.amounts[here].sum()))
+                how = f"{int(here.sum())} flows of {flows} in all, each × its factor; {until}"
+                found[f"Year {key}"] = Derivation(self.amount(float(worth[here].sum())), how)
+                continue
+            told = f"{self.put(float(self.amounts[key]))} × {digits(float(factors[key]))}"
+            found[self.named(key)] = Derivation(self.amount(float(worth[key])), f"flow × factor; {until}", told)
+        return found
+
+    def named(self, k: int) -> str:
+        """A flow by its day, or its place in time; two on a day by their number, too."""
+        days = self.flows.dates
+        if days is None:
+            return f"{self.flows.period.capitalize()} {k}"
+        alone = int((days == days[k]).sum()) == 1
+        return f"{days[k]}" if alone else f"{days[k]}, flow {k + 1}"
 
     def npv(self) -> Derivation:
         return self.at(self.rate, at=self.flows.valued_after)
@@ -180,6 +210,7 @@ class FlowDerivations:
                         self.amount(coming - going),
                         "worth of what comes in - worth of what goes out",
                         f"{self.put(coming)} - {self.put(going)}",
+                        self.by_time(rate) if beside == rate else {},
                     )
         value = self.shown("irr", "rate")
         if self.report.measures["irr"] is None:
