@@ -57,13 +57,23 @@ def show_figure(deal: Definition, name: str, value: float | None, *, unit: bool 
     item = deal.varied(name) if name in deal.questions else None
     if item is not None and value is not None and value == value:
         return show_value(deal, item, value, unit=unit)
+    if unit and not sign and value is not None and (named := _period(deal, deal.unit(name), value)):
+        return named
     shown = deal.style.with_unit if unit else deal.style.show
     return shown(value, deal.unit(name), sign=sign)
+
+
+def _period(deal: Definition, unit: str, value: float) -> str:
+    """A figure that is a period of the timeline, by the name of that; nothing of any other."""
+    inside = unit == "period" and 0 <= value <= deal.timeline.periods and float(value).is_integer()
+    return deal.timeline.named(round(value)) if inside else ""
 
 
 def _shown(deal: Definition, item: Input, value: float, places: int, unit: bool) -> str:
     if item.choices:
         return item.choices[round(value)] if 0 <= round(value) < len(item.choices) else "undefined"
+    if unit and (named := _period(deal, item.unit, value)):
+        return named
     if item.is_series:
         return f"{deal.style.show(value, 'number', places=places)} × {item.name}"
     shown = deal.style.with_unit if unit else deal.style.show

@@ -91,8 +91,9 @@ class Filling:
     def filled(self, node: Node, period: int | None) -> str:
         """The formula with the numbers of the first case in; names of things looked at over time stay."""
         weighing = self.weighings[0]
-        whole, node = node, self.spared(node, period)
-        calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if call is not whole}
+        alone = isinstance(node, Call)
+        node = self.spared(node, period)
+        calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if not (alone and call is node)}
         put_in = set(calls.values())
         node = rebuilt(node, lambda part: calls.get(part, part) if isinstance(part, Call) else part)
         over = {other for call in _over_time(node) for other in names_in(call)}

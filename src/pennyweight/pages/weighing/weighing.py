@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 from typing import Any
 
+from pennyweight.analysis.showing import show_figure
 from pennyweight.analysis.weighing.asked_lines import Selection, selection
 from pennyweight.analysis.weighing.checks import numbers_inside
 from pennyweight.analysis.weighing.verdict import Figure
@@ -130,7 +131,7 @@ def _verdict(weighing: Weighing) -> Verdict:
 
 def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
     deal = weighing.definition
-    shown = deal.style.with_unit(figure.value, figure.unit)
+    shown = show_figure(deal, figure.name, figure.value)
     note = figure.formula if figure.value is not None else figure.reason
     if figure.value is not None and _paid_monthly(deal.measures[figure.name].node):
         note += ", paid monthly"
