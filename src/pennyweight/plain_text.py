@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 
-__all__ = ["counted", "listed", "one_line", "quoted", "spelled", "visible"]
+__all__ = ["counted", "kept_together", "listed", "one_line", "quoted", "spelled", "visible"]
 
 _LONGEST = 1_500
 _QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
@@ -102,6 +102,18 @@ def counted(words: Sequence[str], most: int = 10, width: int = 100) -> str:
         kept.append(word)
     left = len(words) - len(kept)
     return f"{', '.join(kept)} and {left} more" if left else ", ".join(kept)
+
+
+def kept_together(text: str) -> str:
+    """Return a sentence in which no line ends between a currency and its amount.
+
+    >>> kept_together("It costs EUR 1,250.00.")
+    'It costs EUR\\xa01,250.00.'
+    """
+    return _AMOUNT.sub("\\1\u00a0", text)
+
+
+_AMOUNT = re.compile(r"\b([A-Z]{3}) (?=-?\d)")
 
 
 def listed(words: Sequence[str], last: str = "and") -> str:

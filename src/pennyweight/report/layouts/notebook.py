@@ -6,6 +6,7 @@ from hashlib import sha256
 from typing import Any
 
 from pennyweight.documents import Document
+from pennyweight.plain_text import kept_together
 from pennyweight.report.layouts.views import Marks, Places, chart_view, opening, section, template, text_of
 
 __all__ = ["fragment"]
@@ -24,7 +25,9 @@ def fragment(document: Document) -> str:
         places.reserve(why, label)
     found: list[dict[str, Any]] = []
     if document.headline:
-        found.append({"kind": "headline", "title": "", "id": marks.of("headline"), "text": document.headline})
+        found.append(
+            {"kind": "headline", "title": "", "id": marks.of("headline"), "text": kept_together(document.headline)}
+        )
     found += [section(block, places) for block in document.blocks]
     found += [chart_view(chart, marks) for chart in document.charts[:1]]
     return template("notebook.html").render(

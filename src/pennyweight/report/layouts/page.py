@@ -7,6 +7,7 @@ from hashlib import sha256
 from typing import Any
 
 from pennyweight.documents.handout import Handout
+from pennyweight.plain_text import kept_together
 from pennyweight.reading.embedded_files import CARRIED_ID, as_script
 from pennyweight.reading.text_files import BINARY
 from pennyweight.report.cover import MAKER, Cover
@@ -58,7 +59,9 @@ def _sections(handout: Handout, cover: Cover) -> list[dict[str, Any]]:
         chart["title"] = title
     found: list[dict[str, Any]] = []
     if document.headline:
-        found.append({"kind": "headline", "title": "", "id": marks.of("headline"), "text": document.headline})
+        found.append(
+            {"kind": "headline", "title": "", "id": marks.of("headline"), "text": kept_together(document.headline)}
+        )
     found += [section(block, places) for block in first.blocks]
     if first.figures:
         found.append(key_view(first.figures, places))

@@ -66,12 +66,13 @@ def _page_one(layout: Layout, handout: Handout, cover: Cover, assumed: Table | N
     if document.charts:
         layout.chart(document.charts[0], height=190)
     given = first.given
-    if given is not None:
-        rows = given.rows[: max(layout.rows_left(), 3)]
-        left = len((assumed or given).rows) - len(rows)
-        note = f"{left} more stand under {assumed.title}." if left and assumed is not None else given.note
-        kept = rows if assumed is not None else given.rows
-        layout.table(Table(given.title, given.columns, kept, note), level=None)
+    if given is None:
+        return
+    if assumed is None or assumed is given:
+        layout.table(given, level=None)
+        return
+    every, title = len(assumed.rows), assumed.title
+    layout.last_table(given, lambda left: f"{every - len(given.rows) + left} more stand under {title}.")
 
 
 def _add(layout: Layout, block: Block) -> None:

@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from io import BytesIO
-from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
 from pennyweight.documents import Cell, Chart, Column, FigureLine, Figures, Table, Verdict
-from pennyweight.documents.palette import INK, PARCHMENT, PEWTER, TEXT, VERDIGRIS
+from pennyweight.documents.palette import INK, PARCHMENT, PEWTER, TEXT
 from pennyweight.documents.text import aligned
+from pennyweight.plain_text import kept_together
+from pennyweight.report.layouts.paper_styles import MONO, SANS, styles
 
 __all__ = ["ChartSpace", "Layout", "place_of"]
 
 _MARGIN = 48.0
 _LEAST = 4
 """So many rows of a table that breaks stand together on its last page."""
-_ROW, _FRAME_OF_TABLE = 14.2, 52.0
-"""The height of a row of one line, and of a table's heading, head and note."""
+_ROW = 14.2
+"""The height of a row of one line."""
 _ABREAST = 4
 """So many key figures stand side by side."""
-_TOGETHER = 14
+_TOGETHER = 8
 """Tables of so many rows stay on one page."""
-_SANS, _BOLD, _MONO = "Pennyweight-Sans", "Pennyweight-Bold", "Pennyweight-Mono"
 
 
 @dataclass
@@ -55,8 +56,7 @@ class Layout:
         self.parts: list[Any] = []
         self.spaces: list[ChartSpace] = []
         self.marks = 0
-        _fonts()
-        self.styles = _styles()
+        self.styles = styles()
 
     def title(self, logo: bytes) -> None:
         """The heading of page one, a picture at its right."""
@@ -105,7 +105,7 @@ class Layout:
         """What came out, in a sentence."""
         from reportlab.platypus import Paragraph
 
-        self.parts.append(Paragraph(_text(text), self.styles["headline"]))
+        self.parts.append(Paragraph(_text(kept_together(text)), self.styles["headline"]))
 
     def key_figures(self, lines: tuple[FigureLine, ...]) -> None:
         """The key figures side by side: what each is called, its value, and what is to be known about it."""
@@ -117,7 +117,7 @@ class Layout:
             color = INK if line.value.tone == "plain" else TEXT[line.value.tone]
             cell = [
                 Paragraph(_text(line.label), self.styles["head"]),
-                Paragraph(f'<font color="{color}">{_text(line.value.text)}</font>', self.styles["key"]),
+                Paragraph(f'<font color="{color}">{_text(kept_together(line.value.text))}</font>', self.styles["key"]),
             ]
             cells.append(cell + ([Paragraph(_text(line.note), self.styles["small"])] if line.note else []))
         rows = [cells[k : k + _ABREAST] for k in range(0, len(cells), _ABREAST)]
@@ -137,7 +137,8 @@ class Layout:
 
         word = Paragraph(_text(block.word), self.styles["word"])
         row = PaperTable(
-            [[word, Paragraph(_text(block.sentence), self.styles["body"])]], colWidths=[118, self.width - 118]
+            [[word, Paragraph(_text(kept_together(block.sentence)), self.styles["body"])]],
+            colWidths=[118, self.width - 118],
         )
         row.setStyle(
             [
@@ -228,17 +229,17 @@ class Layout:
         for k in range(count):
             column, texts = block.columns[k], [row[k].text for row in block.rows]
             if column.words:
-                full = max(stringWidth(text, _SANS, 7.6) for text in [column.title, *texts]) + 9
+                full = max(stringWidth(text, SANS, 7.6) for text in [column.title, *texts]) + 9
                 parts = {word for text in [column.title, *texts] for word in text.split()}
-                word = max((stringWidth(part, _SANS, 7.6) for part in parts), default=0.0)
+                word = max((stringWidth(part, SANS, 7.6) for part in parts), default=0.0)
                 needs.append(min(full, word + 9, 150.0))
                 words.append(full)
             else:
                 padded = aligned(texts, words=False)
-                title = max((stringWidth(part, _SANS, 7.2) for part in column.title.split()), default=0.0)
-                need = max(stringWidth(max(padded, key=len, default=""), _MONO, 7.2), title) + 8
+                title = max((stringWidth(part, SANS, 7.2) for part in column.title.split()), default=0.0)
+                need = max(stringWidth(max(padded, key=len, default=""), MONO, 7.2), title) + 8
                 needs.append(need)
-                words.append(min(max(stringWidth(column.title, _SANS, 7.2) + 8, need), 150.0))
+                words.append(min(max(stringWidth(column.title, SANS, 7.2) + 8, need), 150.0))
         room = self.width - sum(needs)
         wishes = [max(full - need, 0.0) if full else 0.0 for full, need in zip(words, needs, strict=True)]
         share = min(1.0, room / sum(wishes)) if room > 0 and sum(wishes) > 0 else 0.0
@@ -273,17 +274,28 @@ class Layout:
         for first in range(0, len(lines), 60):
             self.parts.append(Preformatted("\n".join(lines[first : first + 60]), self.styles["listing"]))
 
-    def rows_left(self) -> int:
-        """How many rows of a table with its heading and a note still fit under what stands on this first page."""
+    def last_table(self, block: Table, left_out: Callable[[int], str], least: int = 3) -> None:
+        """A table with as many of its rows as this first page has room for; `left_out` says how many it has not."""
+        before, every = len(self.parts), len(block.rows)
+        for count in range(every, min(least, every) - 1, -1):
+            del self.parts[before:]
+            note = left_out(every - count) if count < every else block.note
+            self.table(replace(block, rows=block.rows[:count], note=note), level=None)
+            if self.height() <= self.size[1] - 2 * _MARGIN:
+                return
+
+    def height(self) -> float:
+        """How high all parts are, one below the other."""
         from reportlab.pdfgen.canvas import Canvas
 
         measured = Canvas(BytesIO())
-        used = sum(
-            part.wrapOn(measured, self.width, 10_000)[1] + part.getSpaceBefore() + part.getSpaceAfter()
-            for kept in self.parts
-            for part in getattr(kept, "_content", [kept])  # parts that are kept together say nothing of their height
+        return float(
+            sum(
+                part.wrapOn(measured, self.width, 10_000)[1] + part.getSpaceBefore() + part.getSpaceAfter()
+                for kept in self.parts
+                for part in getattr(kept, "_content", [kept])  # what is kept together says nothing of its height
+            )
         )
-        return int((self.size[1] - 2 * _MARGIN - used - _FRAME_OF_TABLE) / _ROW)
 
     def build(self) -> tuple[bytes, list[ChartSpace]]:
         """The pages without their charts, and where these stand."""
@@ -332,7 +344,7 @@ def _numbered(name: str, width: float) -> Any:
         def save(self) -> None:
             for number, page in enumerate(self.kept, start=1):
                 self.__dict__.update(page)
-                self.setFont(_SANS, 7.5)
+                self.setFont(SANS, 7.5)
                 self.setFillColor(TEXT["comparison"])
                 self.drawString(_MARGIN, 28, name[:90])
                 self.drawRightString(width - _MARGIN, 28, f"Page {number} of {len(self.kept)}")
@@ -340,46 +352,6 @@ def _numbered(name: str, width: float) -> Any:
             super().save()
 
     return Numbered
-
-
-def _fonts() -> None:
-    """Fonts that have every sign we write; they come with Matplotlib."""
-    from matplotlib import get_data_path
-    from reportlab.pdfbase import pdfmetrics
-    from reportlab.pdfbase.ttfonts import TTFont
-
-    folder = Path(get_data_path()) / "fonts" / "ttf"
-    known = pdfmetrics.getRegisteredFontNames()
-    for name, file in ((_SANS, "DejaVuSans"), (_BOLD, "DejaVuSans-Bold"), (_MONO, "DejaVuSansMono")):
-        if name not in known:
-            pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
-
-
-def _styles() -> dict[str, Any]:
-    from reportlab.lib.enums import TA_RIGHT
-    from reportlab.lib.styles import ParagraphStyle
-
-    def style(name: str, **more: Any) -> Any:
-        return ParagraphStyle(name, **{"fontName": _SANS, "textColor": INK, **more})
-
-    return {
-        "title": style("title", fontName=_BOLD, fontSize=17, leading=21, spaceAfter=3),
-        "heading": style(
-            "heading", fontName=_BOLD, fontSize=11.5, leading=15, spaceBefore=9, spaceAfter=4, textColor=VERDIGRIS
-        ),
-        "small heading": style("small heading", fontName=_BOLD, fontSize=8.8, leading=12, spaceBefore=5, spaceAfter=2),
-        "body": style("body", fontSize=8.8, leading=12, spaceAfter=3),
-        "headline": style("headline", fontName=_BOLD, fontSize=10.5, leading=14.5, spaceBefore=5, spaceAfter=5),
-        "key": style("key", fontName=_BOLD, fontSize=10.5, leading=13.5),
-        "small": style("small", fontSize=6.6, leading=8.2, textColor=TEXT["comparison"]),
-        "note": style("note", fontSize=7.4, leading=10, textColor=TEXT["comparison"], spaceAfter=2),
-        "word": style("word", fontName=_BOLD, fontSize=12, leading=15, textColor="#FFFFFF"),
-        "head": style("head", fontSize=7.2, leading=9, textColor=TEXT["comparison"]),
-        "head right": style("head right", fontSize=7.2, leading=9, textColor=TEXT["comparison"], alignment=TA_RIGHT),
-        "cell": style("cell", fontSize=7.6, leading=9.6, splitLongWords=1),
-        "figure": style("figure", fontName=_MONO, fontSize=7.2, leading=9.6, alignment=TA_RIGHT),
-        "listing": style("listing", fontName=_MONO, fontSize=6.0, leading=7.4),
-    }
 
 
 def _text(text: str) -> str:

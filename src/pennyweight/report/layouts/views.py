@@ -14,6 +14,7 @@ from pennyweight.documents.derivation import Why
 from pennyweight.documents.text import aligned, sort_key
 from pennyweight.documents.what_if import Assumption, WhatIf
 from pennyweight.documents.why_table import why_of, why_table
+from pennyweight.plain_text import kept_together
 from pennyweight.reading.embedded_files import in_page
 from pennyweight.report.charts.picture import picture
 
@@ -99,7 +100,7 @@ def section(block: Block, places: Places) -> dict[str, Any]:
                 "title": "",
                 "id": place,
                 "word": block.word,
-                "sentence": block.sentence,
+                "sentence": kept_together(block.sentence),
                 "tone": block.tone,
             }
         case Text():
