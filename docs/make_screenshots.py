@@ -6,6 +6,7 @@ Terminal output is drawn segment by segment in a monospaced face, so a picture s
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import tempfile
@@ -31,8 +32,15 @@ from pennyweight.report.layouts.paper import paper
 from pennyweight.report.terminal import renderable
 from pennyweight.starters.library import LIBRARY
 
-OPENED = ["Owed now", "Total interest"]
-"""The rows of the studio loan that stand open in its picture."""
+OPENED = ["Owed now", "Interest saved"]
+"""The key figures of the studio loan that stand open in its picture."""
+OPEN = """document.querySelectorAll(".key details").forEach(function (one) {
+  if (%s.includes(one.querySelector(".label").textContent)) one.open = true; });"""
+MOVED = """var part = document.querySelector(".part-whatif"), place = part.querySelector("input");
+while (part.previousElementSibling) part.previousElementSibling.remove();
+document.querySelector("nav").remove(); document.querySelector(".story").remove();
+place.value = 2; place.dispatchEvent(new Event("input"));"""
+"""What a reader would do with the pages of the pictures: open figures; move the first assumption."""
 SHOTS = Path(__file__).parent / "screenshots"
 STARTERS = Path(str(files("pennyweight") / "starters"))
 COLUMNS, CHARACTER, LINE = 118, 7.8, 17.0
@@ -126,17 +134,39 @@ def handed_over(handout: Handout) -> None:
             shots.append(Path(folder, name))
             photograph(browser, page_file, size, shots[-1])
         studio = page(read_loan_file(STARTERS / "loans/studio.toml").handout(), Cover())
-        opened = "<script>document.querySelectorAll('button.opens').forEach(function (button) {" \
-                 f"if ({OPENED}.includes(button.textContent.trim())) button.click(); }});</script></body>"  # fmt: skip
-        page_file.write_text(studio.replace("</body>", opened), encoding="utf-8")
-        photograph(browser, page_file, "1280,800", SHOTS / "opened.png")
-        wide, phone = (Image.open(shot).convert("RGB") for shot in shots)
+        for name, text, script, size in (
+            ("studio.png", studio, OPEN % OPENED, "1280,800"),
+            ("moved.png", page(handout, cover), MOVED, "1280,700"),
+        ):
+            page_file.write_text(acted(text, script), encoding="utf-8")
+            shots.append(Path(folder, name))
+            photograph(browser, page_file, size, shots[-1])
+        stacked([Image.open(shot).convert("RGB") for shot in shots[2:]]).save(SHOTS / "opened.png")
+        wide, phone = (Image.open(shot).convert("RGB") for shot in shots[:2])
         both = Image.new("RGB", (wide.width + 24 + phone.width, max(wide.height, phone.height)), "white")
         both.paste(wide, (0, 0))
         both.paste(phone, (wide.width + 24, 0))
         both.save(SHOTS / "report.png")
         first = ["-png", "-r", "110", "-f", "1", "-l", "1", "-singlefile"]
         subprocess.run([poppler, *first, str(paper_file), str(SHOTS / "paper")], check=True, capture_output=True)
+
+
+def acted(text: str, script: str) -> str:
+    """A page on which a reader has done something, whose own policy would let no other script run."""
+    free = re.sub(r'<meta http-equiv="Content-Security-Policy"[^>]*>', "", text)
+    return free.replace(
+        "</body>", f'<script>window.addEventListener("load", function () {{{script}}});</script></body>'
+    )
+
+
+def stacked(pictures: Sequence[Image.Image]) -> Image.Image:
+    """Pictures of one width below one another."""
+    made = Image.new("RGB", (pictures[0].width, sum(one.height + 24 for one in pictures) - 24), "white")
+    top = 0
+    for one in pictures:
+        made.paste(one, (0, top))
+        top += one.height + 24
+    return made
 
 
 def photograph(browser: str, page_file: Path, size: str, picture: Path) -> None:

@@ -256,3 +256,12 @@ def reaches_a_question(deal: Any, name: str) -> bool:
             for part in names_in(term)
         ]
     return False
+
+
+def test_numbers_that_count_periods_are_no_guess() -> None:
+    made = Deal.from_dict({
+        "deal": "x", "timeline": {"periods": 30},
+        "money_in": {"a": "max(0, t - 4) * 7 / 100", "b": "at(a, 12) + 3 * (end - 5)"},
+        "measures": {"m": "total(net, 13, 24) + 8"}, "values": {"v": "average(a, 2, 6) * 0.2"},
+    })  # fmt: skip
+    assert made.weigh().as_dict()["not_varied"] == ["0.2 in v", "7 in a", "3 in b"]

@@ -16,8 +16,9 @@ from pennyweight.core import flows
 from pennyweight.deals.compiler.program import check_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Call, Node, Number, names_in, walk
+from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, children, names_in
 from pennyweight.deals.parts import Goal, Line
 from pennyweight.deals.undefined import value_of
 
@@ -90,9 +91,23 @@ def numbers_inside(deal: Definition) -> list[str]:
 
 
 def _numbers(node: Node) -> list[Number]:
-    """The numbers in a formula that somebody has assumed."""
-    numbers = [part for part in walk(node) if isinstance(part, Number)]
-    return [number for number in numbers if number.value not in (0.0, 1.0, 12.0, float("inf")) and not number.unit]
+    """The numbers in a formula that somebody has assumed: not those that count periods or turn units into others."""
+    found = [node] if isinstance(node, Number) and node.value not in _NO_GUESS and not node.unit else []
+    return found + [number for part in children(node) if not _counts(node, part) for number in _numbers(part)]
+
+
+_NO_GUESS = (0.0, 1.0, 12.0, 100.0, float("inf"))
+_TIME = (Name("t"), Name("year"), Name("end"))
+
+
+def _counts(node: Node, part: Node) -> bool:
+    """Whether a part of a node says which period is meant: the 4 of `t - 4`, the 13 of `total(rents, 13, 24)`."""
+    if isinstance(node, Binary) and node.operator in ("+", "-"):
+        return isinstance(part, Number) and (node.left in _TIME or node.right in _TIME)
+    if isinstance(node, Call) and isinstance(part, Number):
+        slots = zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False)
+        return any(slot is part for parameter, slot in slots if parameter.kind == "period")
+    return False
 
 
 def _adds_up(case: Case) -> Iterator[Told]:

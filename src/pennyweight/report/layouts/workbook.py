@@ -20,7 +20,7 @@ from pennyweight.report.cover import MAKER, Cover
 
 __all__ = ["workbook"]
 
-_PAGE_ONE = (44, 24, 24, 16, 22)
+_PAGE_ONE = (44, 20, 24, 28, 22)
 """The widths of page one's columns, in characters."""
 _WIDEST = 60
 _UPRIGHT, _ON_PAPER = 96, 220
