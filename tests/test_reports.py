@@ -175,6 +175,21 @@ def test_a_workbook_read_back_cell_by_cell(tmp_path: Path) -> None:
                     assert width >= len(f"{cell.value:,.2f}"), f"{sheet.title} {cell.coordinate}"
 
 
+def test_a_workbook_of_many_months_has_its_years_and_their_sums() -> None:
+    weighing = Deal.starter("four-flats").weigh()
+    book = load_workbook(BytesIO(workbook(weighing.handout(), Cover())))
+    head, *rows, sums = book["By year"].iter_rows(values_only=True)
+    assert len(set(head)) == len(head)
+    place = next(k for k, title in enumerate(head) if str(title).startswith("Net,"))
+    values = [float(str(row[place])) for row in rows]
+    assert math.fsum(values) == pytest.approx(float(weighing.line("net").sum()), abs=1e-6)
+    assert str(sums[place]).startswith("=SUBTOTAL(109,")
+    parts = {
+        str(name): float(str(value)) for name, _, value in list(book["Worth by line"].iter_rows(values_only=True))[1:-1]
+    }
+    assert math.fsum(parts.values()) == pytest.approx(weighing.measures["worth_today"].value or 0, abs=1e-6)
+
+
 def test_texts_are_no_formulas_in_a_workbook(tmp_path: Path) -> None:
     made = deal({"gain": {"formula": "total(net)", "label": "=1+1"}}, money_in={"sold": {"formula": "5", "label": "@SUM(A1)"}},
                 deal="-cmd", note="+cmd|' /C calc'!A0")  # fmt: skip

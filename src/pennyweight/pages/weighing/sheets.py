@@ -134,7 +134,7 @@ def _turning_points(weighing: Weighing) -> Sheet:
 
 def _periods(weighing: Weighing) -> Sheet:
     deal, time = weighing.definition, weighing.definition.timeline
-    names = ["money_in", "money_out", "net", *weighing.values]
+    names = _line_names(weighing)
     lines = [weighing.line(name) for name in names]
     first = [SheetColumn("Period", "count")] + ([] if time.dates is None else [SheetColumn("Date", "date")])
     rows = []
@@ -145,10 +145,15 @@ def _periods(weighing: Weighing) -> Sheet:
 
 
 def _years(weighing: Weighing) -> Sheet:
-    deal, names = weighing.definition, ["money_in", "money_out", "net", *weighing.values]
+    deal, names = weighing.definition, _line_names(weighing)
     frame = lines_frame(weighing, "year", lines=names)
     rows = [(year, *map(_number, row)) for year, row in zip(frame.index, frame.to_numpy().tolist(), strict=True)]
     return _of_lines(deal, "By year", [SheetColumn("Year", "count")], names, rows)
+
+
+def _line_names(weighing: Weighing) -> list[str]:
+    """The totals, then all lines and levels, each once."""
+    return list(dict.fromkeys(["money_in", "money_out", "net", *weighing.values]))
 
 
 def _of_lines(
