@@ -262,6 +262,37 @@ def _return(deal: PlainDeal, line: Any, years: float | None, plus: Any) -> float
     return low
 
 
+def _gain(flows: list[float]) -> float:
+    out = sum(-flow for flow in flows if flow < 0)
+    return sum(flows) / out
+
+
+def _modified(deal: PlainDeal, flows: list[float], rate: float, other: float) -> float:
+    last, year = len(flows) - 1, deal.per_year
+    ended = sum(flow * (1 + rate) ** ((last - k) / year) for k, flow in enumerate(flows) if flow > 0)
+    begun = sum(-flow / (1 + other) ** (k / year) for k, flow in enumerate(flows) if flow < 0)
+    return float((ended / begun) ** (year / last) - 1)
+
+
+def _carried(line: Any, t: int, share: float) -> tuple[float, float]:
+    """What is taxed in a period, and what is left of the losses at its end."""
+    pool = taxed = 0.0
+    for k in range(t + 1):
+        profit = line.value(k)
+        used = min(pool, share * profit) if profit > 0 else 0.0
+        taxed, pool = max(profit, 0.0) - used, pool - used + max(-profit, 0.0)
+    return taxed, pool
+
+
+def _declining(left: float, rate: float, years: int, asked: int) -> float:
+    """What is taken in one year: a share of what is left, or equal parts of it over the years to come."""
+    taken = 0.0
+    for year in range(1, asked + 1):
+        taken = max(left * rate, left / (years - year + 1)) if year <= years else 0.0
+        left -= taken
+    return taken
+
+
 class _UndefinedError(Exception):
     """A part of the formula has no value."""
 
@@ -291,6 +322,12 @@ class _Reader(dict[str, Any]):
             "npv": lambda line, rate, years=None, plus=0: _worth(deal, line, rate, years, plus),
             "irr": lambda line, years=None, plus=0: _return(deal, line, years, plus),
             "equivalent_annual": lambda line, rate, years: _worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
+            "roi": lambda line, years=None, plus=0: _gain(_cut(deal, line, years, plus)),
+            "modified_irr": lambda line, rate, other=None, years=None, plus=0: _modified(deal, _cut(deal, line, years, plus), rate, rate if other is None else other),
+            "growing_perpetuity": lambda first, rate, growth: first / ((1 + rate) ** (1 / deal.per_year) - (1 + growth) ** (1 / deal.per_year)),
+            "after_losses": lambda line, share=1.0: _carried(line, t, share)[0], "losses_left": lambda line, share=1.0: _carried(line, t, share)[1],
+            "written_off": lambda line, years: sum(line.value(k) for k in range(max(0, t - round(years * deal.per_year)), t)) / round(years * deal.per_year),
+            "declining_balance": lambda cost, rate, years: _declining(float(cost), rate, years, year) / deal.per_year,
             "running": lambda line: sum(line.value(k) for k in range(t + 1)),
             "highest": lambda line: max(line.value(k) for k in range(1, deal.end + 1)),
         }  # fmt: skip

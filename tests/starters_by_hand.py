@@ -14,11 +14,11 @@ Figures = dict[str, float | None]
 
 def equipment(i: Inputs, scenario: str) -> Figures:
     cost, life, h = i["price"] + i["set_up"], round(i["life"]), i["hurdle"]
-    book = cost * max(0.0, 1 - life / i["written_off"])
+    book = cost * max(0.0, 1 - life / i["tax_years"])
     flows = [-cost]
     for t in range(1, life + 1):
         gain = i["savings"] * (1 + i["wage_rise"]) ** (t - 1) - i["upkeep"] * (1 + i["upkeep_rise"]) ** (t - 1)
-        written = cost / i["written_off"] if t <= i["written_off"] else 0.0
+        written = cost / i["tax_years"] if t <= i["tax_years"] else 0.0
         flows.append(gain - i["tax_rate"] * (gain - written))
     flows[-1] += i["salvage"] - i["tax_rate"] * (i["salvage"] - book)
     npv = worth(flows, h)

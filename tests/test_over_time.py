@@ -12,8 +12,8 @@ from pennyweight import Deal, InputError
 from pennyweight.analysis.explaining.reason import Reason
 from pennyweight.deals.language.nodes import Call
 from tests.builders import STARTERS, TAXI, deal
+from tests.random_deals import random_deal
 from tests.sizes import cases, of_each_kind
-from tests.test_deal_words import random_deal
 from tests.test_whys import shown, value_of
 
 OVER_TIME = {

@@ -34,9 +34,9 @@ from pennyweight.report.cover import Cover
 from pennyweight.report.layouts.page import page
 from tests.builders import STARTERS, TAXI, deal
 from tests.drawn import KINDS
+from tests.random_deals import random_deal
 from tests.refusals import few_refused, refused, used
 from tests.sizes import WHOLE, cases, some
-from tests.test_deal_words import random_deal
 
 _OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,

@@ -56,6 +56,7 @@ class OverTime:
             "npv": told.worth, "irr": told.rate_of_return, "payback": told.payback, "total": told.total,
             "average": told.total, "lowest": told.extreme, "highest": told.extreme, "first_period": told.first_period,
             "profitability_index": told.index, "equivalent_annual": told.level_amount,
+            "roi": told.gain_over_outlay, "modified_irr": told.modified_rate,
         }.get(call.function)  # fmt: skip
         return way() if way is not None else ("", [])
 
@@ -180,6 +181,28 @@ class _Told(CallRows):
         if self.years and all(np.isfinite(one).all() for one in flows):
             below += self._by_time(flows, factors, "money", "factor")
         return " / ".join(numbers), below
+
+    def gain_over_outlay(self) -> tuple[str, list[Reason]]:
+        once = tuple(np.ones(one.size) for one in self.flows())
+        below, (coming, going) = self._sides(once, once, "added up")
+        return f"{self._money(coming - going)} / {self._money(going)}", below
+
+    def modified_rate(self) -> tuple[str, list[Reason]]:
+        lasts = [int(np.flatnonzero(here)[-1]) for here in self.ends()]
+        borrowed = "reinvested_at" if self.slots.get("borrowed_at") is None else "borrowed_at"
+        grown = tuple(one / one[last] for one, last in zip(self.factors("reinvested_at"), lasts, strict=True))
+        below, (coming, going) = self._sides(grown, self.factors(borrowed), "with interest, added up")
+        years = digits(lasts[0] / self.deal.timeline.per_year, self.deal.style.mark)
+        return f"({self._money(coming)} / {self._money(going)}) ** (1 / {years}) - 1", below
+
+    def _sides(self, grown: Rows, begun: Rows, how: str) -> tuple[list[Reason], list[float]]:
+        """What comes in and what goes out, each at its factors."""
+        below, sums = [], []
+        for sign, word, at in ((1, "in", grown), (-1, "out", begun)):
+            worth = [float((np.maximum(sign * one, 0.0) * by).sum()) for one, by in zip(self.flows(), at, strict=True)]
+            below.append(self._reason(f"Money {word}", worth, "money", f"{show(self.over)}, {how}", role="side"))
+            sums.append(worth[0])
+        return below, sums
 
     def level_amount(self) -> tuple[str, list[Reason]]:
         factors = self.factors("rate")

@@ -21,6 +21,10 @@ def command() -> None:
         (Cell(function.signature, "question"), Cell(function.summary), Cell(function.example))
         for function in FUNCTIONS.values()
     )
-    columns = (Column("Function", words=True), Column("What it gives", words=True), Column("As in", words=True))
+    columns = (
+        Column("Function", words=True, kept=True),
+        Column("What it gives", words=True),
+        Column("As in", words=True),
+    )
     note = "Arguments in brackets may be left out. Rates are yearly, spans in years, first and last are periods."
     print_document(Document("Functions of the deal language", (Table("", columns, rows, note),)))

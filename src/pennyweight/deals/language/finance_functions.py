@@ -10,22 +10,25 @@ from pennyweight.core.irr import find_rates as returns
 from pennyweight.core.irr.balances import each_by_itself
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcome
-from pennyweight.deals.language.arithmetic import WHOLE, whole
+from pennyweight.deals.language.arithmetic import whole
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
     "cut",
-    "declining_balance",
     "equivalent_annual",
     "future_value",
+    "growing_perpetuity",
     "irr",
     "loan_payment",
+    "modified_irr",
     "npv",
     "payback",
     "present_value",
     "profitability_index",
-    "straight_line",
+    "roi",
+    "why_growing_perpetuity",
     "why_irr",
+    "why_modified_irr",
     "why_payback",
 ]
 
@@ -158,7 +161,53 @@ def equivalent_annual(
     return flows.equivalent_annual(x.T, rate, times=time.years, span=last / time.per_year)
 
 
+def roi(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
+    """Gain over all money out, undiscounted."""
+    x, _ = cut(time, x, years, plus)
+    return flows.roi(x.T)
+
+
+def modified_irr(
+    time: Timeline,
+    x: Floats,
+    reinvested_at: Floats,
+    borrowed_at: Floats | None = None,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+) -> Floats:
+    """The yearly rate that turns the money out into what the money in has become at the end."""
+    x, last = cut(time, x, years, plus)
+    borrowed = reinvested_at if borrowed_at is None else borrowed_at
+    i, j = (rate_forms.per_period(rate, time.per_year) for rate in (reinvested_at, borrowed))
+    left = np.maximum(last - time.t, 0.0)
+    with np.errstate(all="ignore"):
+        ended = (np.maximum(x, 0.0) * (1 + i) ** left).sum(axis=0)
+        begun = (np.maximum(-x, 0.0) * (1 + j) ** -time.t).sum(axis=0)
+        found = (ended / begun) ** (time.per_year / last) - 1
+    return np.where((ended > 0) & (begun > 0) & (last > 0), found, np.nan)
+
+
+def why_modified_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
+    """No money goes out, or none comes in."""
+    row = cut(time, x, *asked[2:4])[0][:, 0]
+    if not (row < 0).any():
+        return "no money goes out, so there is nothing to earn a return on"
+    return "no money comes in" if not (row > 0).any() else "there is no time between the flows"
+
+
 # Annuities, per period of the timeline.
+
+
+def growing_perpetuity(time: Timeline, payment: Floats, rate: Floats, growth: Floats) -> Floats:
+    """The worth of a payment each period without end, the first one a period on, which rises by a yearly rate."""
+    i, g = (rate_forms.per_period(one, time.per_year) for one in (rate, growth))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(i > g, payment / (i - g), np.nan)
+
+
+def why_growing_perpetuity(time: Timeline, payment: Floats, rate: Floats, growth: Floats) -> str:
+    """It rises as fast as it is discounted."""
+    return f"it rises by {float(growth[0]):.2%} a year, which must be below the rate of {float(rate[0]):.2%}"
 
 
 def present_value(time: Timeline, payment: Floats, rate: Floats, years: Floats) -> Floats:
@@ -179,20 +228,3 @@ def loan_payment(time: Timeline, owed: Floats, rate: Floats, years: Floats, per_
     often = np.full(1, 12.0) if per_year is None else per_year
     often = np.where((often >= 1) & (often == np.round(often)), often, np.nan)
     return annuity.level_payment(owed=owed, rate_per_period=rate / often, periods=years * often)
-
-
-# Depreciation.
-
-
-def straight_line(time: Timeline, cost: Floats, residual: Floats, years: Floats) -> Floats:
-    """Depreciation in equal parts."""
-    runs = (time.t >= 1) & (time.t <= years * time.per_year + WHOLE)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.where(years > 0, (cost - residual) / (years * time.per_year), np.nan)
-    return np.where(runs, share, np.where(np.isnan(share), np.nan, 0.0))
-
-
-def declining_balance(time: Timeline, cost: Floats, rate: Floats) -> Floats:
-    """Depreciation by a share of what is left."""
-    left = cost * (1.0 - rate) ** np.maximum(time.year - 1, 0)
-    return np.where(time.t >= 1, left * rate / time.per_year, 0.0)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from pennyweight.deals.language import arithmetic, finance_functions
+from pennyweight.deals.language import arithmetic, finance_functions, taxes
 from pennyweight.deals.language.function import Function, _takes
 
 __all__ = ["FUNCTIONS"]
@@ -133,6 +133,26 @@ _ALL = (
         example="equivalent_annual(net, hurdle, years=1)",
     ),
     Function(
+        "roi",
+        _takes("flows:line years:years? plus:any?"),
+        "single",
+        "share",
+        "gain over all money out, undiscounted",
+        finance_functions.roi,
+        example="roi(net)",
+        why=lambda time, x, years=None, plus=None: "no money goes out",
+    ),
+    Function(
+        "modified_irr",
+        _takes("flows:line reinvested_at:rate borrowed_at:rate? years:years? plus:any?"),
+        "single",
+        "rate",
+        "the yearly rate from the money out, today, to what the money in has become at the end",
+        finance_functions.modified_irr,
+        example="modified_irr(net, 5%)",
+        why=finance_functions.why_modified_irr,
+    ),
+    Function(
         "present_value",
         _takes("payment:single rate:rate years:years"),
         "single",
@@ -196,22 +216,63 @@ _ALL = (
         example="end_of_year(1)",
     ),
     Function(
+        "growing_perpetuity",
+        _takes("payment:single rate:rate growth:rate"),
+        "single",
+        "money",
+        "worth of a payment each period without end, the first in a period, that rises by a yearly rate",
+        finance_functions.growing_perpetuity,
+        example="growing_perpetuity(100, 8%, 2%)",
+        why=finance_functions.why_growing_perpetuity,
+    ),
+    Function(
         "straight_line",
         _takes("cost:single residual:single years:years"),
         "line",
         "money",
         "depreciation in equal parts",
-        finance_functions.straight_line,
+        taxes.straight_line,
         example="straight_line(9_000, 1_000, 2)",
     ),
     Function(
         "declining_balance",
-        _takes("cost:single rate:single"),
+        _takes("cost:single rate:single years:years?"),
         "line",
         "money",
-        "depreciation by a share of what is left each year",
-        finance_functions.declining_balance,
-        example="declining_balance(9_000, 30%)",
+        "depreciation by a share of what is left each year (with years: in equal parts once these are more)",
+        taxes.declining_balance,
+        example="declining_balance(9_000, 30%, years=2)",
+        why=taxes.why_years,
+    ),
+    Function(
+        "written_off",
+        _takes("spent:line years:years"),
+        "line",
+        "money",
+        "what is spent in each period, written off in equal parts over so many years from the next period on",
+        taxes.written_off,
+        example="written_off(rope, 1)",
+        why=taxes.why_years,
+    ),
+    Function(
+        "after_losses",
+        _takes("profit:line share:single?"),
+        "line",
+        "money",
+        "profit left to be taxed when earlier losses are used up against it (to a share of it, 100% if left out)",
+        taxes.after_losses,
+        example="after_losses(net)",
+        why=taxes.why_share,
+    ),
+    Function(
+        "losses_left",
+        _takes("profit:line share:single?"),
+        "line",
+        "money",
+        "losses that stand at a period's end, to be used later",
+        taxes.losses_left,
+        example="losses_left(net)",
+        why=taxes.why_share,
     ),
     Function(
         "date",

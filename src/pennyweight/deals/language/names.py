@@ -136,7 +136,7 @@ def steps_of(nodes: Iterator[Node], per_year: int) -> dict[str, float]:
     return found
 
 
-_ENDING = ("npv", "irr", "equivalent_annual")
+_ENDING = ("npv", "irr", "equivalent_annual", "roi", "modified_irr")
 """Functions whose `years` end the flows at a period."""
 
 
@@ -296,7 +296,10 @@ class Names:
 
 _OF_ALL = ("min", "max", "clamp")
 """Functions whose result is one of their arguments, so that max(0, money) is money."""
-_SUMS = {"total", "npv", "irr", "payback", "profitability_index", "equivalent_annual", "running"}
+_SUMS = {
+    *("total", "npv", "irr", "payback", "profitability_index", "equivalent_annual", "running", "roi", "modified_irr"),
+    *("written_off", "after_losses", "losses_left"),
+}
 
 
 def _refuse_large_rate(number: Number, described: str, where: str) -> None:

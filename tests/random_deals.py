@@ -1,0 +1,53 @@
+"""Deals drawn from a number, with every word that the plain second implementation knows."""
+
+from __future__ import annotations
+
+import datetime as dt
+import random
+from typing import Any
+
+__all__ = ["random_deal"]
+
+
+def random_deal(seed: int) -> dict[str, Any]:
+    """A dated deal with a choice, exceptions, three kinds of loans, a level that is sold, and a table."""
+    pick = random.Random(seed)
+    period = pick.choice(["month", "quarter", "year"])
+    per_year = {"month": 12, "quarter": 4, "year": 1}[period]
+    years = pick.randint(5, 8)
+    start = dt.date(2027, pick.randint(1, 12), pick.choice([1, 15, 28]))
+
+    def day() -> str:
+        return str(start + dt.timedelta(pick.randint(1, 365 * (years - 1))))
+
+    return {
+        "deal": "Random", "timeline": {"period": period, "periods": years * per_year, "start": start},
+        "inputs": {
+            "price": pick.randint(60, 90) * 1_000, "rent": pick.randint(15, 30) * 1_000 // per_year, "hurdle": 0.08,
+            "way": {"value": pick.choice(["own", "rented"]), "choices": ["own", "rented"]},
+            "built": {"value": dt.date(1990 + pick.randint(0, 30), pick.randint(1, 12), pick.randint(1, 28))},
+            "held": {"value": pick.randint(2, years), "unit": "years", "whole": True, "low": 1, "high": years},
+        },
+        "loans": {
+            "staged": {"amount": 20_000, "rate": pick.choice([0.03, 0.07]), "years": 5, "advances": {"0": 0.4, f"year {pick.randint(1, 2)}": 0.6}},
+            "old": {"amount": 30_000, "rate": 0.05, "years": 12, "payments_made": pick.randint(0, 60), "paid_out": 0},
+            "private": {"amount": 9_000, "rate": 0.09, "years": 10, "balloon": pick.randint(1, 5), "paid_out": pick.randint(0, per_year)},
+        },
+        "money_in": {"rents": {"formula": "rent", "set": {day(): pick.randint(0, 500)}}},
+        "money_out": {
+            "paid": {"formula": "price", "at": 0}, "berth": "200 if way == 'rented' else 0",
+            "works": {"formula": "0.01 * price * years_between(built, date(t)) / 30", "from": day()},
+        },
+        "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}, "lost": "losses_left(surplus, 60%)"},
+        "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
+        "measures": {
+            "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
+            "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "plain": "roi(net, years=held, plus=worth)",
+            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "for_ever": "growing_perpetuity(rent, hurdle, 2%)",
+        },
+        "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},
+        "tables": {"kept": {"by": {"n": list(range(1, years + 1))}, "columns": {
+            "cash": "total(net, 0, end_of_year(n))", "rate": "irr(net, years=n, plus=worth)", "left": "at(loans.balance, end_of_year(n))",
+        }}},
+        "scenarios": {"plain": {"undo": ["rents.set"]}},
+    }  # fmt: skip
