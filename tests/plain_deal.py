@@ -11,6 +11,22 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from tests.plain_functions import (
+    UndefinedError,
+    carried,
+    cut_flows,
+    declining,
+    gain,
+    mean,
+    modified,
+    month_on,
+    months,
+    rate_of_return,
+    some,
+    window,
+    worth,
+)
+
 Value = float | None
 
 
@@ -196,7 +212,7 @@ class PlainDeal:
     def day(self, period: int) -> dt.date:
         """The day a period ends on; the month's last where it has no such day."""
         start = self.document["timeline"]["start"]
-        return _month_on(start, period * 12 // self.per_year)
+        return month_on(start, period * 12 // self.per_year)
 
     def cell(self, table: str, column: str, **by: float) -> Value:
         """A cell of a table: its formula with what it goes by in the place of its name."""
@@ -214,87 +230,10 @@ class PlainDeal:
         """A formula in one period, by Python itself."""
         reader = _Reader(self, t)
         try:
-            return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", str(text)), {"__builtins__": {}}, reader))
-        except (_UndefinedError, ZeroDivisionError):
+            lazy = re.sub(r"where = ([^,()]+)", r"where = '\1'", str(text))  # looked at in each period
+            return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", lazy), {"__builtins__": {}}, reader))
+        except (UndefinedError, ZeroDivisionError):
             return None
-
-
-def _month_on(day: dt.date, months: int) -> dt.date:
-    year, month = divmod(day.year * 12 + day.month - 1 + months, 12)
-    last = (dt.date(year + (month == 11), (month + 1) % 12 + 1, 1) - dt.timedelta(1)).day
-    return dt.date(year, month + 1, min(day.day, last))
-
-
-def _months(first: int, last: int) -> float:
-    """Whole months one after the other, then the part of the one begun."""
-    if last < first:
-        return -_months(last, first)
-    start, end, count = dt.date.fromordinal(first), dt.date.fromordinal(last), 0
-    while _month_on(start, count + 1) <= end:
-        count += 1
-    reached = _month_on(start, count)
-    return count + (end - reached).days / (_month_on(start, count + 1) - reached).days
-
-
-def _cut(deal: PlainDeal, line: Any, years: float | None, plus: Any) -> list[float]:
-    last = deal.end if years is None else round(years * deal.per_year)
-    flows = [line.value(k) for k in range(last + 1)]
-    flows[-1] += plus.value(last) if isinstance(plus, _Named) else plus
-    return flows
-
-
-def _worth(deal: PlainDeal, line: Any, rate: float, years: float | None, plus: Any) -> float:
-    return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(_cut(deal, line, years, plus)))
-
-
-def _return(deal: PlainDeal, line: Any, years: float | None, plus: Any) -> float:
-    """Between -90 % and 1,000 % by halves, where the worth changes its sign once."""
-    flows = _cut(deal, line, years, plus)
-
-    def worth(rate: float) -> float:
-        return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(flows))
-
-    low, high = -0.9, 10.0
-    if not worth(low) > 0 > worth(high):
-        raise _UndefinedError
-    for _ in range(200):
-        low, high = ((low + high) / 2, high) if worth((low + high) / 2) > 0 else (low, (low + high) / 2)
-    return low
-
-
-def _gain(flows: list[float]) -> float:
-    out = sum(-flow for flow in flows if flow < 0)
-    return sum(flows) / out
-
-
-def _modified(deal: PlainDeal, flows: list[float], rate: float, other: float) -> float:
-    last, year = len(flows) - 1, deal.per_year
-    ended = sum(flow * (1 + rate) ** ((last - k) / year) for k, flow in enumerate(flows) if flow > 0)
-    begun = sum(-flow / (1 + other) ** (k / year) for k, flow in enumerate(flows) if flow < 0)
-    return float((ended / begun) ** (year / last) - 1)
-
-
-def _carried(line: Any, t: int, share: float) -> tuple[float, float]:
-    """What is taxed in a period, and what is left of the losses at its end."""
-    pool = taxed = 0.0
-    for k in range(t + 1):
-        profit = line.value(k)
-        used = min(pool, share * profit) if profit > 0 else 0.0
-        taxed, pool = max(profit, 0.0) - used, pool - used + max(-profit, 0.0)
-    return taxed, pool
-
-
-def _declining(left: float, rate: float, years: int, asked: int) -> float:
-    """What is taken in one year: a share of what is left, or equal parts of it over the years to come."""
-    taken = 0.0
-    for year in range(1, asked + 1):
-        taken = max(left * rate, left / (years - year + 1)) if year <= years else 0.0
-        left -= taken
-    return taken
-
-
-class _UndefinedError(Exception):
-    """A part of the formula has no value."""
 
 
 class _Reader(dict[str, Any]):
@@ -313,26 +252,30 @@ class _Reader(dict[str, Any]):
             "grown": lambda rate: (1 + rate) ** (t / deal.per_year),
             "grown_yearly": lambda rate: (1 + rate) ** max(year - 1, 0),
             "prior": lambda line: line.value(t - 1) if t else 0.0,
-            "total": lambda line, a=0, b=deal.end: sum(line.value(k) for k in range(round(a), round(b) + 1)),
-            "at": lambda line, k: line.value(round(k)),
+            "total": lambda line, a=0, b=deal.end, where="1": sum(window(deal, line, a, b, 0, where)),
+            "average": lambda line, a=1, b=deal.end, where="1": mean(window(deal, line, a, b, 1, where)),
+            "lowest": lambda line, a=1, b=deal.end, where="1": some(min, window(deal, line, a, b, 1, where)),
+            "at": lambda line, k, otherwise=None: line.value(round(k)) if otherwise is None or 0 <= round(k) <= deal.end else otherwise,
             "end_of_year": lambda years: years * deal.per_year,
             "date": lambda k: deal.day(round(float(k))).toordinal(),
             "period_of": lambda day: deal._stretch(str(dt.date.fromordinal(round(float(day)))))[0],
-            "years_between": lambda a, b: _months(round(float(a)), round(float(b))) / 12,
-            "npv": lambda line, rate, years=None, plus=0: _worth(deal, line, rate, years, plus),
-            "irr": lambda line, years=None, plus=0: _return(deal, line, years, plus),
-            "equivalent_annual": lambda line, rate, years: _worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
-            "roi": lambda line, years=None, plus=0: _gain(_cut(deal, line, years, plus)),
-            "modified_irr": lambda line, rate, other=None, years=None, plus=0: _modified(deal, _cut(deal, line, years, plus), rate, rate if other is None else other),
+            "years_between": lambda a, b: months(round(float(a)), round(float(b))) / 12,
+            "npv": lambda line, rate, years=None, plus=0: worth(deal, line, rate, years, plus),
+            "irr": lambda line, years=None, plus=0: rate_of_return(deal, line, years, plus),
+            "equivalent_annual": lambda line, rate, years: worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
+            "roi": lambda line, years=None, plus=0: gain(cut_flows(deal, line, years, plus)),
+            "modified_irr": lambda line, rate, other=None, years=None, plus=0: modified(deal, cut_flows(deal, line, years, plus), rate, rate if other is None else other),
             "growing_perpetuity": lambda first, rate, growth: first / ((1 + rate) ** (1 / deal.per_year) - (1 + growth) ** (1 / deal.per_year)),
-            "after_losses": lambda line, share=1.0: _carried(line, t, share)[0], "losses_left": lambda line, share=1.0: _carried(line, t, share)[1],
+            "after_losses": lambda line, share=1.0: carried(line, t, share)[0], "losses_left": lambda line, share=1.0: carried(line, t, share)[1],
             "written_off": lambda line, years: sum(line.value(k) for k in range(max(0, t - round(years * deal.per_year)), t)) / round(years * deal.per_year),
-            "declining_balance": lambda cost, rate, years: _declining(float(cost), rate, years, year) / deal.per_year,
+            "declining_balance": lambda cost, rate, years: declining(float(cost), rate, years, year) / deal.per_year,
             "running": lambda line: sum(line.value(k) for k in range(t + 1)),
-            "highest": lambda line: max(line.value(k) for k in range(1, deal.end + 1)),
+            "highest": lambda line, a=1, b=deal.end, where="1": some(max, window(deal, line, a, b, 1, where)),
         }  # fmt: skip
         if name in plain:
             return plain[name]
+        if name == "undefined":
+            raise UndefinedError
         given = deal.inputs.get(name)
         if isinstance(given, str) or (isinstance(given, dict) and "choices" in given):
             return given if isinstance(given, str) else given["value"]
@@ -360,7 +303,7 @@ class _Named:
     def value(self, t: int) -> float:
         found = self.deal.at(self.name, t)
         if found is None:
-            raise _UndefinedError
+            raise UndefinedError
         return found
 
     def __float__(self) -> float:

@@ -39,10 +39,11 @@ def random_deal(seed: int) -> dict[str, Any]:
             "works": {"formula": "0.01 * price * years_between(built, date(t)) / 30", "from": day()},
         },
         "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}, "lost": "losses_left(surplus, 60%)"},
-        "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
+        "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "recent": "total(rents, t - 3, t)", "ahead": "at(rents, t + 2, otherwise = 7)",
+            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "covered": "rents / works if works > 0 else undefined", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
         "measures": {
             "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
-            "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "plain": "roi(net, years=held, plus=worth)",
+            "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "thin": "lowest(covered, where = works > 0)", "meant": "average(rents, where = works > 0)", "plain": "roi(net, years=held, plus=worth)",
             "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "for_ever": "growing_perpetuity(rent, hurdle, 2%)",
         },
         "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},

@@ -29,7 +29,7 @@ from tests.results import RESULTS, loan, taxi
 from tests.sizes import some
 
 ARGUMENTS = {
-    "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1",
+    "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1", "window": "1",
 }  # fmt: skip
 
 
@@ -46,7 +46,15 @@ def _deal(formula: str, section: str, unit: str = "money") -> Deal:
 
 @pytest.mark.parametrize("function", FUNCTIONS.values(), ids=list(FUNCTIONS))
 def test_every_function_can_be_called_with_and_without_what_may_be_left_out(function: Function) -> None:
-    own = {"condition": "sales > 0", "flows": "net", "above": "-50%", "below": "500%", "share": "60%", "growth": "2%"}
+    own = {
+        "condition": "sales > 0",
+        "flows": "net",
+        "above": "-50%",
+        "below": "500%",
+        "share": "60%",
+        "growth": "2%",
+        "where": "sales > 0 or rope > 0",
+    }
     given = [own.get(p.name, ARGUMENTS[p.kind]) for p in function.parameters]
     needed = [text for text, p in zip(given, function.parameters, strict=True) if not p.optional]
     section = "measures" if function.result == "single" else "lines"

@@ -54,6 +54,7 @@ RESERVED = frozenset(
         "undo",
         "loans",
         "never",
+        "undefined",
         "nan",
         "inf",
     ]

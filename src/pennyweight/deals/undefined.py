@@ -14,7 +14,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.finance_functions import all_yearly_rates
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
-from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Sum, children, show
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, children, show
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
 
@@ -167,6 +167,8 @@ class _Search(Target[Floats]):
         return children(node)
 
     def _own(self, node: Node) -> str:
+        if isinstance(node, Number):
+            return "its formula says undefined here"
         if isinstance(node, Binary) and node.operator == "/":
             return f"'{show(node)}' divides by zero"
         if isinstance(node, Call):

@@ -74,8 +74,6 @@ class Column:
     words: bool = False
     on_screen: bool = True
     """Whether a terminal shows it, too."""
-    kept: bool = False
-    """Whether its words are never wrapped."""
     cut: bool = False
     """Whether a terminal may end its words in dots, so that a row is a line."""
 

@@ -176,11 +176,7 @@ class _Page:
         titles = [self.spell(column.title) for column in block.columns]
         widths = [max([len(title), *map(len, texts)]) for title, texts in zip(titles, columns, strict=True)]
         least = [
-            width
-            if column.kept
-            else min(width, _WORDS)
-            if column.words
-            else max([_longest_word(title), *map(len, texts)])
+            min(width, _WORDS) if column.words else max([_longest_word(title), *map(len, texts)])
             for width, column, title, texts in zip(widths, block.columns, titles, columns, strict=True)
         ]
         parts: list[RenderableType] = [self.text(block.title, "bold")] if block.title else []

@@ -15,6 +15,7 @@ from pennyweight.core import rate_forms
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.finance_functions import cut
 from pennyweight.deals.language.nodes import Node
+from pennyweight.deals.language.windows import kept_flows
 from pennyweight.deals.undefined import value_of
 
 __all__ = ["CallRows", "Places", "Rows", "added", "masked"]
@@ -56,26 +57,35 @@ class CallRows:
 
     def flows(self) -> Rows:
         """What is looked at, until `years`, with `plus`."""
-        given = zip(self.cases, self.slot("years"), self.slot("plus"), strict=True)
+        given = zip(self.cases, self.slot("years"), self.slot("plus"), self.slot("where"), strict=True)
         flows = []
-        for case, years, plus in given:
-            row = over_periods(self.deal, value_of(self.deal, case, self.over))[:, None]
+        for case, years, plus, where in given:
+            row = kept_flows(over_periods(self.deal, value_of(self.deal, case, self.over))[:, None], where)
             flows.append(cut(self.deal.timeline, row, years, plus)[0][:, 0])
         return tuple(flows)
 
     def ends(self) -> Places:
         """Which periods count, until `years`."""
         t = self.deal.timeline.t[:, 0]
-        lasts = [cut(self.deal.timeline, self.deal.timeline.t, years, None)[1] for years in self.slot("years")]
-        return tuple(t <= float(last[0]) for last in lasts)
+        return tuple(here & (t <= last) for last, here in zip(self.lasts(), self.counted(), strict=True))
+
+    def lasts(self) -> list[float]:
+        """The last period, by `years`."""
+        time = self.deal.timeline
+        return [float(cut(time, time.t, years, None)[1][0]) for years in self.slot("years")]
+
+    def counted(self) -> Places:
+        """Which periods `where` leaves in."""
+        every = np.ones(self.deal.timeline.rows, dtype=np.bool_)
+        return tuple(every if where is None else over_periods(self.deal, where) == 1 for where in self.slot("where"))
 
     def inside(self, least: int) -> Places:
         """Which periods lie between `first` and `last`, both in."""
         t, found = self.deal.timeline.t[:, 0], []
-        for first, last in zip(self.slot("first"), self.slot("last"), strict=True):
+        for first, last, here in zip(self.slot("first"), self.slot("last"), self.counted(), strict=True):
             low = float(least) if first is None else float(first.reshape(-1)[0])
             high = float(t[-1]) if last is None else float(last.reshape(-1)[0])
-            found.append((t >= low - 1e-6) & (t <= high + 1e-6))
+            found.append(here & (t >= low - 1e-6) & (t <= high + 1e-6))
         return tuple(found)
 
     def factors(self, name: str) -> Rows:

@@ -13,6 +13,7 @@ from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
+from pennyweight.deals.language.names import runs_with_time
 from pennyweight.deals.language.nodes import (
     Binary,
     Call,
@@ -190,7 +191,7 @@ def summands(node: Node) -> list[tuple[int, Node]]:
 
 def _worked_out(node: Node) -> list[Call]:
     """The calls of a formula that stand in it as a number, none within another; `min`, `max`, `round`… keep theirs."""
-    if isinstance(node, Call) and (looks_over_time(node) or node.function in _AS_NUMBERS):
+    if isinstance(node, Call) and (looks_over_time(node) or runs_with_time(node) or node.function in _AS_NUMBERS):
         return [node]
     return list(dict.fromkeys(call for child in children(node) for call in _worked_out(child)))
 

@@ -12,7 +12,7 @@ from pennyweight.analysis.explaining.reason import Reason, Role
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.names import bind, runs_with_time
 from pennyweight.deals.language.nodes import Call, Compare, Name, Node, names_in, show, walk
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed, digits
@@ -25,7 +25,9 @@ _BESIDE = 0.01
 
 def looks_over_time(node: Node) -> bool:
     """Whether a part of a formula makes one figure of all periods."""
-    return isinstance(node, Call) and FUNCTIONS[node.function].over_time and FUNCTIONS[node.function].result == "single"
+    if not isinstance(node, Call) or runs_with_time(node):
+        return False
+    return FUNCTIONS[node.function].over_time and FUNCTIONS[node.function].result == "single"
 
 
 @dataclass(eq=False)
@@ -188,7 +190,7 @@ class _Told(CallRows):
         return f"{self._money(coming - going)} / {self._money(going)}", below
 
     def modified_rate(self) -> tuple[str, list[Reason]]:
-        lasts = [int(np.flatnonzero(here)[-1]) for here in self.ends()]
+        lasts = [round(last) for last in self.lasts()]
         borrowed = "reinvested_at" if self.slots.get("borrowed_at") is None else "borrowed_at"
         grown = tuple(one / one[last] for one, last in zip(self.factors("reinvested_at"), lasts, strict=True))
         below, (coming, going) = self._sides(grown, self.factors(borrowed), "with interest, added up")

@@ -92,8 +92,12 @@ def numbers_inside(deal: Definition) -> list[str]:
 
 def _numbers(node: Node) -> list[Number]:
     """The numbers in a formula that somebody has assumed: not those that count periods or turn units into others."""
-    found = [node] if isinstance(node, Number) and node.value not in _NO_GUESS and not node.unit else []
+    found = [node] if isinstance(node, Number) and _is_guess(node) else []
     return found + [number for part in children(node) if not _counts(node, part) for number in _numbers(part)]
+
+
+def _is_guess(number: Number) -> bool:
+    return number.value not in _NO_GUESS and not np.isnan(number.value) and not number.unit
 
 
 _NO_GUESS = (0.0, 1.0, 12.0, 100.0, float("inf"))
@@ -106,7 +110,7 @@ def _counts(node: Node, part: Node) -> bool:
         return isinstance(part, Number) and (node.left in _TIME or node.right in _TIME)
     if isinstance(node, Call) and isinstance(part, Number):
         slots = zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False)
-        return any(slot is part for parameter, slot in slots if parameter.kind == "period")
+        return any(slot is part for parameter, slot in slots if parameter.kind in ("period", "window"))
     return False
 
 

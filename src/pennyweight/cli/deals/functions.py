@@ -17,14 +17,10 @@ def command() -> None:
     from pennyweight.documents import Cell, Column, Document, Table
     from pennyweight.report.terminal import print_document
 
-    rows = tuple(
-        (Cell(function.signature, "question"), Cell(function.summary), Cell(function.example))
-        for function in FUNCTIONS.values()
-    )
-    columns = (
-        Column("Function", words=True, kept=True),
-        Column("What it gives", words=True),
-        Column("As in", words=True),
-    )
+    rows: list[tuple[Cell, ...]] = []
+    for function in FUNCTIONS.values():
+        rows += [(Cell(function.signature, "question"),), (Cell(f"    {function.summary}"),)]
+        rows.append((Cell(f"    as in {function.example}", "comparison"),))
     note = "Arguments in brackets may be left out. Rates are yearly, spans in years, first and last are periods."
-    print_document(Document("Functions of the deal language", (Table("", columns, rows, note),)))
+    table = Table("", (Column("", words=True),), tuple(rows), note)
+    print_document(Document("Functions of the deal language", (table,)))

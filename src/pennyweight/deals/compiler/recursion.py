@@ -210,6 +210,10 @@ class Group(Target[int]):
             if member not in self.past_cells:
                 self.past_cells[member] = self.cell()
             asked = self.translate(slots[1])
+            if slots[2] is not None:
+                args = [self.past_cells[member], asked, self.period, self.translate(slots[2])]
+                end = self.program.time.periods
+                return self.step(partial(_row_at_or, end), args, "", partial(_plain_at_or, end))
             return self.step(_row_at, [self.past_cells[member], asked, self.period], ROWS["at"])
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
@@ -325,6 +329,25 @@ def _row_start(x: Floats, start: Floats, period: Floats) -> Floats:
 
 def _row_set(x: Floats, mask: Floats, value: Floats) -> Floats:
     return np.where(mask == 1, value, np.where(np.isnan(mask), np.nan, x))
+
+
+def _row_at_or(end: int, past: Floats, asked: Floats, period: Floats, otherwise: Floats) -> Floats:
+    """The same, with what is said otherwise outside the timeline."""
+    known = np.abs(asked - np.round(asked)) <= WHOLE
+    outside = known & ((asked < -WHOLE) | (asked > end + WHOLE))
+    return np.where(outside, otherwise, _row_at(past, asked, period))
+
+
+def _plain_at_or(end: int, past: list[float], asked: float, t: float, otherwise: float) -> float:
+    if not abs(asked) < _FARTHEST or abs(asked - round(asked)) > WHOLE:
+        return float("nan")
+    place = round(asked)
+    if not 0 <= place <= end:
+        return otherwise
+    return past[place] if place < len(past) else float("nan")
+
+
+_FARTHEST = 1e15
 
 
 def _row_at(past: Floats, asked: Floats, period: Floats) -> Floats:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import bind
+from pennyweight.deals.language.names import bind, runs_with_time
 from pennyweight.deals.language.nodes import Call, Node
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.translation import Target
@@ -121,7 +121,7 @@ class Slots(Target[int]):
         args = [self.translate(slot) for slot in slots if slot is not None]
         if function.name == "at" and not self.over_time[args[0]]:
             return args[0]
-        over_time = function.result == "line"
+        over_time = function.result == "line" or runs_with_time(call)
         if function.result == "same":
             now = [
                 arg

@@ -16,18 +16,14 @@ from pennyweight.array_kinds import Floats
 from pennyweight.core import rate_forms
 from pennyweight.core.dates import add_months
 from pennyweight.core.dates import months_between as whole_and_broken_months
-from pennyweight.deals.language.operations import column_total
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
     "WHOLE",
     "at_period",
-    "average",
     "clamp",
     "date",
     "end_of_year",
-    "extreme",
-    "first_period",
     "fold",
     "grown",
     "grown_yearly",
@@ -38,7 +34,6 @@ __all__ = [
     "prior",
     "rounded",
     "running",
-    "total",
     "whole",
     "why_at",
     "years_between",
@@ -76,98 +71,30 @@ def end_of_year(time: Timeline, years: Floats) -> Floats:
 # One line over time.
 
 
-def _within(time: Timeline, x: Floats, first: Floats | None, last: Floats | None, default: int) -> Floats:
-    """1 from first to last, both in, 0 outside; NaN when either is no whole period."""
-    low = np.full(1, float(default)) if first is None else first
-    high = np.full(1, float(time.periods)) if last is None else last
-    inside = (time.t >= low - WHOLE) & (time.t <= high + WHOLE)
-    undefined = ~whole(low) | ~whole(high)
-    return np.where(undefined, np.nan, inside.astype(np.float64))
-
-
-def _rows_alike(time: Timeline, first: Floats | None, last: Floats | None, default: int) -> slice | None:
-    """The rows from first to last where these are one whole period each for all cases; else None."""
-    ends = []
-    for given, otherwise in ((first, default), (last, time.periods)):
-        if given is None:
-            ends.append(otherwise)
-            continue
-        if given.size != 1 or not np.isfinite(given.reshape(-1)[0]) or not whole(given).all():
-            return None
-        ends.append(round(float(given.reshape(-1)[0])))
-    return slice(max(ends[0], 0), max(ends[1] + 1, 0))
-
-
 def whole(x: Floats) -> NDArray[np.bool_]:
     """Whether each is a whole number, but for rounding."""
     return np.asarray(np.abs(x - np.round(x)) <= WHOLE)
 
 
-def total(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
-    """The sum, both ends in."""
-    if first is None and last is None:
-        return column_total(x)
-    rows = _rows_alike(time, first, last, 0)
-    if rows is not None:  # the same periods in all cases: only these rows are looked at
-        return column_total(x[rows]) if x[rows].shape[0] else np.zeros(x.shape[1])
-    inside = _within(time, x, first, last, 0)
-    return column_total(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, 0.0)))
-
-
-def average(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
-    """The mean of the periods from 1 to the end."""
-    rows = _rows_alike(time, first, last, 1)
-    if rows is not None and x[rows].shape[0]:
-        return np.asarray(column_total(x[rows]) / x[rows].shape[0])
-    inside = _within(time, x, first, last, 1)
-    total = column_total(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, 0.0)))
-    count = column_total(inside)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(count > 0, total / count, np.nan)
-
-
-def extreme(pick: np.ufunc, worst: float) -> Callable[..., Floats]:
-    """The smallest or largest of the periods from 1 to the end."""
-
-    def compute(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
-        rows = _rows_alike(time, first, last, 1)
-        if rows is not None and x[rows].shape[0]:
-            chosen = pick.reduce(x[rows], axis=0)
-            return np.where(np.isinf(chosen), np.nan, chosen)
-        inside = _within(time, x, first, last, 1)
-        chosen = pick.reduce(np.where(inside == 1, x, np.where(np.isnan(inside), np.nan, worst)), axis=0)
-        return np.where(np.isinf(chosen), np.nan, chosen)
-
-    return compute
-
-
-def at_period(time: Timeline, x: Floats, k: Floats) -> Floats:
-    """The value in one period."""
+def at_period(time: Timeline, x: Floats, k: Floats, otherwise: Floats | None = None) -> Floats:
+    """The value in one period; outside the timeline what is said otherwise, undefined without that."""
     width = max(x.shape[1], k.shape[-1])
     inside = whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
     index = np.where(inside, np.round(np.where(inside, k, 0)), 0).astype(np.intp)
     columns = np.broadcast_to(x, (x.shape[0], width))
     index = np.broadcast_to(index, (*k.shape[:-1], width))
     taken = np.take_along_axis(columns, np.atleast_2d(index), axis=0).reshape(index.shape)
-    return np.where(inside, taken, np.nan)
+    if otherwise is None:
+        return np.where(inside, taken, np.nan)
+    return np.where(inside, taken, np.where(whole(k), otherwise, np.nan))
 
 
-def why_at(time: Timeline, x: Floats, k: Floats) -> str:
+def why_at(time: Timeline, x: Floats, k: Floats, otherwise: Floats | None = None) -> str:
     """There is no such period."""
     asked = float(k.reshape(-1)[0])
     if not whole(k).all():
         return f"period {asked:g} is not a whole one"
     return f"there is no period {asked:g}; they run from 0 to {time.periods}"
-
-
-def first_period(time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None) -> Floats:
-    """The first period in which a condition holds, of all or of those asked for."""
-    holds = x == 1
-    if first is not None or last is not None:
-        inside = _within(time, x, first, last, 0)
-        holds = holds & (inside == 1)
-    found = np.argmax(holds, axis=0).astype(np.float64)
-    return np.where(holds.any(axis=0), found, np.nan)
 
 
 def prior(time: Timeline, x: Floats) -> Floats:

@@ -11,6 +11,7 @@ from pennyweight.core.irr.balances import each_by_itself
 from pennyweight.core.irr.one_row import one_row
 from pennyweight.core.irr.outcome import IrrOutcome
 from pennyweight.deals.language.arithmetic import whole
+from pennyweight.deals.language.windows import kept_flows
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
@@ -49,9 +50,16 @@ def cut(time: Timeline, x: Floats, years: Floats | None, plus: Floats | None) ->
     return x, last
 
 
-def npv(time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
+def npv(
+    time: Timeline,
+    x: Floats,
+    rate: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    where: Floats | None = None,
+) -> Floats:
     """The present value at a yearly rate."""
-    x, _ = cut(time, x, years, plus)
+    x, _ = cut(time, kept_flows(x, where), years, plus)
     period_rate = rate_forms.per_period(rate, time.per_year)
     if x.shape[1] == 1 and period_rate.size == 1:
         if np.isnan(period_rate[0]):
@@ -71,9 +79,10 @@ def irr(
     plus: Floats | None = None,
     above: Floats | None = None,
     below: Floats | None = None,
+    where: Floats | None = None,
 ) -> Floats:
     """The yearly rate at which the present value is zero; with `above` or `below`, the one between them, ends in."""
-    x, _ = cut(time, x, years, plus)
+    x, _ = cut(time, kept_flows(x, where), years, plus)
     if above is not None or below is not None:
         return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
@@ -90,9 +99,15 @@ def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats
 
 def all_yearly_rates(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
     """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
-    crossing, touching = returns.all_rates(cut(time, x, *asked[:2])[0][:, 0])
+    crossing, touching = returns.all_rates(_asked_of(time, x, *asked))
     found = sorted([*crossing, *touching])
     return [float(rate_forms.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
+
+
+def _asked_of(time: Timeline, x: Floats, *asked: Floats | None) -> Floats:
+    """The flows of one case as `irr` looks at them."""
+    years, plus, _, _, where = (*asked, *[None] * 5)[:5]
+    return cut(time, kept_flows(x, where), years, plus)[0][:, 0]
 
 
 def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
@@ -102,16 +117,16 @@ def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
         return ""
     chosen = float(irr(time, x, *asked)[0])
     others = [f"{rate:.2%}" for rate in every if abs(rate - chosen) > 1e-9 * (1 + abs(chosen))]
-    why = "the one within the limits" if any(end is not None for end in asked[2:]) else "the only one above zero"
+    why = "the one within the limits" if any(end is not None for end in asked[2:4]) else "the only one above zero"
     return f"{why}, the present value is zero at {' and '.join(others)}, too"
 
 
 def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """How many rates there are, and which."""
-    row = cut(time, x, *asked[:2])[0][:, 0]
+    row = _asked_of(time, x, *asked)
     outcome = returns.irr_outcomes(row).outcome
     several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, *asked)]
-    ends = dict(zip(("above", "below"), asked[2:], strict=False))
+    ends = dict(zip(("above", "below"), asked[2:4], strict=False))
     if several and any(end is not None for end in ends.values()):
         limits = [f"{word} {float(end[0]):.2%}" for word, end in ends.items() if end is not None]
         return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
@@ -126,17 +141,18 @@ def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     }.get(IrrOutcome(int(outcome)), "no rate brings the present value to zero")
 
 
-def payback(time: Timeline, x: Floats, rate: Floats | None = None) -> Floats:
+def payback(time: Timeline, x: Floats, rate: Floats | None = None, where: Floats | None = None) -> Floats:
     """The time from which the running total stays at or above zero."""
+    x = kept_flows(x, where)
     if rate is not None:
         period_rate = rate_forms.per_period(rate, time.per_year)
         x = x * flows.discount_factors(period_rate, time.t[:, 0]).T
     return flows.payback(x.T) / time.per_year
 
 
-def why_payback(time: Timeline, x: Floats, rate: Floats | None = None) -> str:
+def why_payback(time: Timeline, x: Floats, rate: Floats | None = None, where: Floats | None = None) -> str:
     """Never paid back, or lost again."""
-    table = x[:, 0]
+    table = kept_flows(x, where)[:, 0]
     if rate is not None:
         table = flows.discounted(table, rate_forms.per_period(rate[0], time.per_year))
     first = float(flows.payback(table, first=True)) / time.per_year
@@ -146,24 +162,31 @@ def why_payback(time: Timeline, x: Floats, rate: Floats | None = None) -> str:
     return f"never paid back; {left}"
 
 
-def profitability_index(time: Timeline, x: Floats, rate: Floats) -> Floats:
+def profitability_index(time: Timeline, x: Floats, rate: Floats, where: Floats | None = None) -> Floats:
     """Worth of what comes in over worth of what goes out."""
-    return flows.profitability_index(x.T, rate_forms.per_period(rate, time.per_year))
+    return flows.profitability_index(kept_flows(x, where).T, rate_forms.per_period(rate, time.per_year))
 
 
 def equivalent_annual(
-    time: Timeline, x: Floats, rate: Floats, years: Floats | None = None, plus: Floats | None = None
+    time: Timeline,
+    x: Floats,
+    rate: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    where: Floats | None = None,
 ) -> Floats:
     """The level yearly amount worth the same."""
-    x, last = cut(time, x, years, plus)
+    x, last = cut(time, kept_flows(x, where), years, plus)
     if years is None:
         return flows.equivalent_annual(x.T, rate, times=time.years)
     return flows.equivalent_annual(x.T, rate, times=time.years, span=last / time.per_year)
 
 
-def roi(time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None) -> Floats:
+def roi(
+    time: Timeline, x: Floats, years: Floats | None = None, plus: Floats | None = None, where: Floats | None = None
+) -> Floats:
     """Gain over all money out, undiscounted."""
-    x, _ = cut(time, x, years, plus)
+    x, _ = cut(time, kept_flows(x, where), years, plus)
     return flows.roi(x.T)
 
 
@@ -174,9 +197,10 @@ def modified_irr(
     borrowed_at: Floats | None = None,
     years: Floats | None = None,
     plus: Floats | None = None,
+    where: Floats | None = None,
 ) -> Floats:
     """The yearly rate that turns the money out into what the money in has become at the end."""
-    x, last = cut(time, x, years, plus)
+    x, last = cut(time, kept_flows(x, where), years, plus)
     borrowed = reinvested_at if borrowed_at is None else borrowed_at
     i, j = (rate_forms.per_period(rate, time.per_year) for rate in (reinvested_at, borrowed))
     left = np.maximum(last - time.t, 0.0)
@@ -189,7 +213,8 @@ def modified_irr(
 
 def why_modified_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """No money goes out, or none comes in."""
-    row = cut(time, x, *asked[2:4])[0][:, 0]
+    years, plus, where = (*asked, *[None] * 5)[2:5]
+    row = cut(time, kept_flows(x, where), years, plus)[0][:, 0]
     if not (row < 0).any():
         return "no money goes out, so there is nothing to earn a return on"
     return "no money comes in" if not (row > 0).any() else "there is no time between the flows"

@@ -11,8 +11,9 @@ from pennyweight.array_kinds import Floats
 __all__ = ["Function", "Parameter", "Takes", "_takes"]
 
 
-Takes = Literal["line", "name", "single", "rate", "years", "period", "any", "anyrate"]
-"""What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape."""
+Takes = Literal["line", "name", "single", "rate", "years", "period", "window", "any", "anyrate"]
+"""What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape;
+`window`: an end of some periods, a single one or one that runs with `t`."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,7 @@ from pennyweight.deals.language.nodes import (
 )
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "steps_of", "used_as"]
+__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "runs_with_time", "steps_of", "used_as"]
 
 Extent = Literal["single", "line"]
 
@@ -116,7 +116,7 @@ def used_as(nodes: Iterator[Node]) -> dict[str, str]:
         for node in walk(top):
             if isinstance(node, Call) and node.function in FUNCTIONS:
                 for parameter, slot in zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False):
-                    kind = "rate" if parameter.kind == "anyrate" else parameter.kind
+                    kind = {"anyrate": "rate", "window": "period"}.get(parameter.kind, parameter.kind)
                     if isinstance(slot, Name) and kind in ("rate", "years", "period"):
                         found.setdefault(slot.name, kind)
     return found
@@ -129,7 +129,7 @@ def steps_of(nodes: Iterator[Node], per_year: int) -> dict[str, float]:
         for node in walk(top):
             if isinstance(node, Call) and node.function in FUNCTIONS:
                 for parameter, slot in zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False):
-                    if isinstance(slot, Name) and parameter.kind == "period":
+                    if isinstance(slot, Name) and parameter.kind in ("period", "window"):
                         found[slot.name] = 1.0
                     elif isinstance(slot, Name) and node.function in _ENDING and parameter.name == "years":
                         found.setdefault(slot.name, 1.0 / per_year)
@@ -268,7 +268,8 @@ class Names:
                     f"{where}: {described} must have a value for each period, but '{show(slot)}' is a single number.",
                     at=where,
                 )
-            if parameter.kind in ("single", "rate", "years", "period") and shape == "line":
+            runs = parameter.kind == "window" and bool(names_in(slot) & _RUNNING)
+            if parameter.kind in ("single", "rate", "years", "period", "window") and shape == "line" and not runs:
                 raise InputError(
                     f"{where}: {described} must be a single number, but '{show(slot)}' has a value for each period. "
                     "Take one with at(line, period).",
@@ -291,7 +292,23 @@ class Names:
                 shapes.append(shape)
         if function.result == "same":
             return "line" if "line" in shapes else "single"
-        return function.result
+        return "line" if runs_with_time(call) else function.result
+
+
+_RUNNING = {"t", "year"}
+
+
+def runs_with_time(call: Call) -> bool:
+    """Whether a call looks at other periods in each period: its window names `t` or `year`.
+
+    >>> from pennyweight.deals.language.parse import parse
+    >>> [runs_with_time(parse(text, where="")) for text in ("total(x, t - 11, t)", "total(x, 1, 12)")]
+    [True, False]
+    """
+    slots = zip(FUNCTIONS[call.function].parameters, bind(call, ""), strict=False)
+    return any(
+        parameter.kind == "window" and slot is not None and bool(names_in(slot) & _RUNNING) for parameter, slot in slots
+    )
 
 
 _OF_ALL = ("min", "max", "clamp")

@@ -9,7 +9,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Mapping
-from math import isfinite
+from math import isfinite, isnan
 from typing import TypeAlias
 
 import numpy as np
@@ -244,6 +244,8 @@ class _Translator:
             return self.percents[int(match[1])]
         if not _NAME.fullmatch(name):
             raise self.refuse(f"'{name}' is not a name; names begin with a letter")
+        if name == "undefined":
+            return Number(float("nan"), name)
         if name in self.choices:
             words = self.choices[name]
             raise self.refuse(f"'{name}' is one of {_listed(words)}; compare it, as in {name} == '{words[0]}'")
@@ -276,7 +278,7 @@ class _Translator:
         if symbol == "**" and exponent is not None and abs(exponent) > LARGEST_POWER:
             raise self.refuse(f"the power {show(right)} is too large; the most is {LARGEST_POWER:,}")
         result = Binary(symbol, left, right)
-        if base is None or exponent is None:
+        if base is None or exponent is None or isnan(base) or isnan(exponent):
             self.figures[id(result)] = None
             return result
         value = folded(Binary(symbol, Number(base, ""), Number(exponent, ""))) or 0.0
