@@ -137,17 +137,17 @@ answer; an answer that is not the only one is undefined.
 A line is 0 before it runs. `first_period(condition)` therefore looks from period 1 when the condition names amounts
 and all of them begin there; `first_period(condition, 0)` looks from the first day whatever it names.
 
-Functions over time take all their periods unless they are told a window: `total(x, 13, 24)`, both ends in. A window may
-run with time: `total(noi, t - 11, t)` is the last twelve months in each month, `average(trips, t - 3, t - 1)` the mean of
-the three before. It is cut to where the function begins without one (`total` in period 0, the others in period 1);
-`average` divides by what is left, a `total` of no period is 0, the others are undefined then, and a window that ends
-beyond the timeline is undefined. `where = condition` leaves periods out, and nothing else does: an undefined period that
-is left in makes the figure undefined, `lowest(cover, where = debt > 0)` leaves out those without debt. In `npv`, `irr`,
-`payback` and their kin a period that is left out is a flow of 0.
+Functions over time take all their periods unless they are told a window: `total(x, 13, 24)`, both ends in. A window
+may run with time: `total(noi, t - 11, t)` is the last twelve months in each month, `average(trips, t - 3, t - 1)`
+the mean of the three before. It is cut to where the function begins without one (`total` in period 0, the others in
+period 1); `average` divides by what is left, a `total` of no period is 0, the others are undefined then, and a
+window that ends beyond the timeline is undefined. `where = condition` leaves periods out, and nothing else does: an
+undefined period that is left in makes the figure undefined, `lowest(cover, where = debt > 0)` leaves out those
+without debt. In `npv`, `irr`, `payback` and their kin a period that is left out is a flow of 0.
 
 `at` looks back and ahead: `at(x, t - 12)` is a year ago in months, `at(noi, t + 1)` the next period's. Outside the
-timeline it is undefined, unless it says `at(x, t - 3, otherwise = 0)`. A line that is worked out of itself can only look
-back. `undefined` is a word: `cfads / service if service > 0 else undefined`.
+timeline it is undefined, unless it says `at(x, t - 3, otherwise = 0)`. A line that is worked out of itself can only
+look back. `undefined` is a word: `cfads / service if service > 0 else undefined`.
 
 A share or a rate is a percentage in quotes ("5%") or a fraction (0.05); a bare 5 is refused, for it would be 500 %.
 

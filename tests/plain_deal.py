@@ -39,7 +39,9 @@ class PlainDeal:
     ) -> None:
         self.document, self.undone = document, undone
         self.end: int = document["timeline"]["periods"]
-        self.per_year = {"year": 1, "quarter": 4, "month": 12}[document["timeline"].get("period", "year")]
+        self.per_year = {"year": 1, "half-year": 2, "quarter": 4, "month": 12}[
+            document["timeline"].get("period", "year")
+        ]
         self.inputs = {**document.get("inputs", {}), **(inputs or {})}
         self.roles = {
             name: (section, item if isinstance(item, dict) else {"formula": item})

@@ -12,8 +12,8 @@ __all__ = ["random_deal"]
 def random_deal(seed: int) -> dict[str, Any]:
     """A dated deal with a choice, exceptions, three kinds of loans, a level that is sold, and a table."""
     pick = random.Random(seed)
-    period = pick.choice(["month", "quarter", "year"])
-    per_year = {"month": 12, "quarter": 4, "year": 1}[period]
+    period = pick.choice(["month", "quarter", "half-year", "year"])
+    per_year = {"month": 12, "quarter": 4, "half-year": 2, "year": 1}[period]
     years = pick.randint(5, 8)
     start = dt.date(2027, pick.randint(1, 12), pick.choice([1, 15, 28]))
 

@@ -87,7 +87,7 @@ MISTAKES = [
     ("periods = 12", "periods = -4", "periods is -4"),
     ("periods = 12", "periods = 1_000_000_000", "periods is 1,000,000,000"),
     ("periods = 12", "periods = 2.5", "it must be a whole number"),
-    ('period  = "year"', 'period  = "decade"', "it must be 'year', 'quarter' or 'month'"),
+    ('period  = "year"', 'period  = "decade"', "it must be 'year', 'half-year', 'quarter' or 'month'"),
     ("2027-01-01", '"2027-01-01"', "a date, such as 2027-01-01, without quotes"),
     ("2027-01-01", "2027-02-30", "not valid TOML: invalid date"),
     ('at = "end"', "at = 13", "is period 13; the timeline runs from 0 to 12"),

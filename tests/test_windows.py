@@ -126,6 +126,11 @@ def test_otherwise_stands_outside_the_timeline_in_circles_too() -> None:
             "'where' of total(x, [first], [last], [where]) must have a value for each period",
         ),
         ("npv(net, 8%, 9, 0, a > 0, 1)", "takes 5 at most"),
+        (
+            "lowest(a, where = a)",
+            "'where' of lowest(x, [first], [last], [where]) must be a condition, but 'a' is not one; compare it, as in a > 0",
+        ),
+        ("total(a, where = pot)", "must be a condition, but 'pot' is not one"),
         ("total(a, t - 1, t)", "must be a single number, but this has a value for each period"),
         ("at(a, 3, otherwise = a)", "has a value for each period"),
         ("undefined(3)", "there is no function 'undefined'"),
@@ -133,7 +138,7 @@ def test_otherwise_stands_outside_the_timeline_in_circles_too() -> None:
 )
 def test_what_cannot_be_said(formula: str, said: str) -> None:
     with pytest.raises(InputError) as told:
-        deal({"m": formula}, money_in={"a": "10"})
+        deal({"m": formula}, money_in={"a": "10"}, levels={"pot": "prior(pot) + a"})
     assert said in str(told.value)
 
 

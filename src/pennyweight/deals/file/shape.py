@@ -53,7 +53,9 @@ class _Shape(BaseModel):
 class TimelineShape(_Shape):
     """`[timeline]`"""
 
-    period: Literal["year", "quarter", "month"] = _said('"year", "quarter" or "month".', "year")
+    period: Literal["year", "half-year", "quarter", "month"] = _said(
+        '"year", "half-year", "quarter" or "month".', "year"
+    )
     periods: int = _said(
         "How many periods there are; period 0 is the day of the deal, 1 to periods are their ends.", ...
     )

@@ -268,6 +268,12 @@ class Names:
                     f"{where}: {described} must have a value for each period, but '{show(slot)}' is a single number.",
                     at=where,
                 )
+            if parameter.name == "where" and shape == "line" and self.unit(slot) != "condition":
+                raise InputError(
+                    f"{where}: {described} must be a condition, but '{show(slot)}' is not one; compare it, as in "
+                    f"{show(slot)} > 0.",
+                    at=where,
+                )
             runs = parameter.kind == "window" and bool(names_in(slot) & _RUNNING)
             if parameter.kind in ("single", "rate", "years", "period", "window") and shape == "line" and not runs:
                 raise InputError(
@@ -280,6 +286,7 @@ class Names:
             if (
                 call.function in _SUMS
                 and parameter.kind == "line"
+                and parameter.name != "where"
                 and isinstance(slot, Name)
                 and slot.name in self.levels
             ):

@@ -31,6 +31,7 @@ from pennyweight.pages.weighing.sheets import weighing_sheets
 from pennyweight.pages.weighing.turning_points import nearest_turn, turning_blocks
 from pennyweight.pages.weighing.what_if import what_if
 from pennyweight.pages.weighing.words import VERDICT_TONES
+from pennyweight.quantities.periods import word_for
 
 __all__ = ["document", "handout"]
 
@@ -137,8 +138,7 @@ def _figure_line(weighing: Weighing, figure: Figure) -> FigureLine:
         note += ", paid monthly"
     if figure.unit == "rate" and figure.value is not None and deal.timeline.per_year > 1:
         quoted = float(rate_forms.nominal_rate(figure.value, deal.timeline.per_year))
-        word = {4: "quarterly", 12: "monthly"}[deal.timeline.per_year]
-        note += f", effective ({deal.style.show(quoted, 'rate')} {word})"
+        note += f", effective ({deal.style.show(quoted, 'rate')} {word_for(deal.timeline.per_year)})"
     note = "; ".join(filter(None, [figure.remark, note]))
     return FigureLine(
         figure.label,
