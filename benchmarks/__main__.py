@@ -1,4 +1,4 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, house, loans, reports, startup; all when
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, reports, startup; all when
 none is named."""
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ ALL = {
     "rates": rates.run,
     "accounts": accounts.run,
     "deals": deals.run,
+    "windows": deals.run_windows,
     "house": house.run,
     "loans": loans.run,
     "reports": reports.run,

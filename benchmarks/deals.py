@@ -10,6 +10,8 @@ from benchmarks.measure import Row, best, show
 from pennyweight import Deal
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.language import windows
+from pennyweight.deals.timeline import Timeline
 
 CASES = 10_000
 
@@ -63,4 +65,20 @@ def run() -> None:
             Row("the same on one thread", loop / one_thread, 50, True),
         ],
         f"one evaluation alone: {loop / CASES * 1e3:.2f} ms; figures agree with the batch: {agree}",
+    )
+
+
+def run_windows() -> None:
+    """Windows that run with time, beside one running sum of the same line."""
+    time, line = Timeline("month", 360), np.random.default_rng(1).normal(size=(361, 10_000))
+    floor = best(lambda: np.cumsum(line, axis=0))
+    lowest = windows.extreme(np.minimum, np.inf)
+    summed = best(lambda: windows.total(time, line, time.t - 11, time.t))
+    least = best(lambda: lowest(time, line, time.t - 11, time.t))
+    show(
+        f"The last twelve of 360 months in each month, 10,000 cases (floor: a running sum, {floor * 1e3:.0f} ms)",
+        [
+            Row("floors, total(x, t - 11, t)", summed / floor, 3, False),
+            Row("floors, lowest(x, t - 11, t)", least / floor, 5, False),
+        ],
     )

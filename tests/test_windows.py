@@ -21,7 +21,7 @@ def of(values: list[float | None], *, period: str = "month", **lines: str) -> De
     steps = {str(k): value for k, value in enumerate(values) if value is not None}
     return Deal.from_dict({
         "deal": "x", "timeline": {"period": period, "periods": len(values) - 1}, "inputs": {"x": {"steps": steps, "unit": "money"}},
-        "levels": lines, "measures": {"m": "at(x, end)"},
+        "levels": lines, "measures": {"m": f"at({next(iter(lines))}, end)"},
     })  # fmt: skip
 
 
@@ -56,8 +56,10 @@ def test_windows_are_what_a_loop_makes_of_them(seed: int) -> None:
             expected = {"total": sum, "average": lambda v: sum(v) / len(v), "lowest": min, "highest": max}[name]
             wanted = NAN if any(map(math.isnan, kept)) or (not kept and name != "total") else float(expected(kept))  # type: ignore[operator]
             assert found[t] == pytest.approx(wanted, rel=1e-9, abs=1e-9, nan_ok=True), (text, t)
-        many = made.vary({"x": [0.5, 1.0, 2.0]}, show=["m"]).frame  # the same program, three wide
-        assert len(many) == 3
+        scales = [0.5, 1.0, 2.0]
+        many = made.vary({"x": scales}, show=["m"]).figures["m"].tolist()  # the same program, three wide
+        alone = [made.weigh(inputs={"x": f"scale {scale}"}).measures["m"].value for scale in scales]
+        assert many == pytest.approx([NAN if value is None else value for value in alone], rel=1e-12, nan_ok=True)
 
 
 def _carried_on(values: list[float | None]) -> list[float | None]:

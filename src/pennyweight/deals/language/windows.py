@@ -135,12 +135,15 @@ def _runs(first: Floats | None, last: Floats | None) -> bool:
 
 
 def _ends(
-    time: Timeline, width: int, first: Floats | None, last: Floats | None, default: int
+    time: Timeline, first: Floats | None, last: Floats | None, default: int
 ) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.bool_]]:
-    """(the first row of each window, the row after its last, whether it is defined), (periods + 1, width) each."""
+    """(the first row of each window, the row after its last, whether it is defined), (periods + 1, width) each.
+
+    The width is that of the ends alone: windows that are the same in all cases stay one wide.
+    """
     low = np.full((1, 1), float(default)) if first is None else np.atleast_2d(first)
     high = np.full((1, 1), float(time.periods)) if last is None else np.atleast_2d(last)
-    shape = (time.rows, max(width, low.shape[1], high.shape[1]))
+    shape = (time.rows, max(low.shape[1], high.shape[1]))
     low, high = np.broadcast_to(low, shape), np.broadcast_to(high, shape)
     known = whole(low) & whole(high) & (high <= time.periods + WHOLE)
     start = np.maximum(np.round(np.where(known, low, 0)), default).astype(np.intp)
@@ -149,38 +152,50 @@ def _ends(
     return start, np.maximum(stop, start), known
 
 
+def _rows_at(x: Floats, places: NDArray[np.intp]) -> Floats:
+    """The rows at these places: whole rows where all cases ask for the same, else each case its own."""
+    if places.shape[1] == 1:
+        return x[places[:, 0]]
+    wide = (x.shape[0], max(x.shape[1], places.shape[1]))
+    return np.take_along_axis(np.broadcast_to(x, wide), np.broadcast_to(places, (places.shape[0], wide[1])), axis=0)
+
+
 def _of_windows(
     time: Timeline, x: Floats, first: Floats | None, last: Floats | None, default: int
 ) -> tuple[Floats, Floats]:
     """(the sum of each window, how many periods it has): differences of running sums, in one pass."""
-    start, stop, known = _ends(time, x.shape[1], first, last, default)
-    x = np.broadcast_to(x, (x.shape[0], start.shape[1]))
+    start, stop, known = _ends(time, first, last, default)
     missing = np.isnan(x)
-    none = np.zeros((1, start.shape[1]))
-    until = np.concatenate([none, np.cumsum(np.where(missing, 0.0, x), axis=0)])
-    gaps = np.concatenate([none, np.cumsum(missing, axis=0)])
-    sums, holes = (
-        np.take_along_axis(one, stop, axis=0) - np.take_along_axis(one, start, axis=0) for one in (until, gaps)
-    )
-    defined = known & (holes == 0)
-    return np.where(defined, sums, np.nan), np.where(known, (stop - start).astype(np.float64), np.nan)
+    gaps = bool(missing.any())
+    until = np.zeros((x.shape[0] + 1, x.shape[1]))
+    np.cumsum(np.where(missing, 0.0, x) if gaps else x, axis=0, out=until[1:])
+    sums = _rows_at(until, stop) - _rows_at(until, start)
+    if gaps:
+        holes = np.zeros(until.shape)
+        np.cumsum(missing, axis=0, out=holes[1:])
+        sums = np.where(_rows_at(holes, stop) - _rows_at(holes, start) == 0, sums, np.nan)
+    return np.where(known, sums, np.nan), np.where(known, (stop - start).astype(np.float64), np.nan)
 
 
 def _chosen_of_windows(time: Timeline, x: Floats, first: Floats | None, last: Floats | None, pick: np.ufunc) -> Floats:
     """The extreme of each window, from those of stretches of 1, 2, 4… periods, of which two cover any window."""
-    start, stop, known = _ends(time, x.shape[1], first, last, 1)
-    x = np.broadcast_to(x, (x.shape[0], start.shape[1]))
+    start, stop, known = _ends(time, first, last, 1)
     size = stop - start
     power = np.floor(np.log2(np.maximum(size, 1))).astype(np.intp)
-    found, stretch = np.full(size.shape, np.nan), np.array(x)
+    found, stretch = np.full((x.shape[0], max(x.shape[1], size.shape[1])), np.nan), x
     for level in range(int(power.max(initial=0)) + 1):
         long = 1 << level
         if level:
             half = long >> 1
             stretch = pick(stretch[:-half], stretch[half:])
         here = (power == level) & (size > 0)
+        if not here.any():
+            continue
         last_row = stretch.shape[0] - 1
-        one = np.take_along_axis(stretch, np.clip(start, 0, last_row), axis=0)
-        other = np.take_along_axis(stretch, np.clip(stop - long, 0, last_row), axis=0)
-        found = np.where(here, pick(one, other), found)
+        begins, ends = (np.clip(place, 0, last_row) for place in (start, stop - long))
+        if size.shape[1] == 1:
+            rows = here[:, 0]
+            found[rows] = pick(stretch[begins[rows, 0]], stretch[ends[rows, 0]])
+        else:
+            found = np.where(here, pick(_rows_at(stretch, begins), _rows_at(stretch, ends)), found)
     return np.where(known, found, np.nan)
