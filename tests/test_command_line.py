@@ -230,6 +230,10 @@ def test_the_demo_keeps_what_is_not_its_own(run, tmp_path: Path) -> None:
     assert "is there already and is not the demo's" in ran.err
     assert (tmp_path / "taxi.toml").read_text(encoding="utf-8") == "my own"
     assert not (tmp_path / "boatyard.csv").exists()
+    (tmp_path / "taxi.toml").unlink()
+    (tmp_path / "deal.schema.json").write_text("{}", encoding="utf-8")
+    assert run("demo", "--folder", ".").code == 0, "an older version's schema stops it"
+    assert len((tmp_path / "deal.schema.json").read_text(encoding="utf-8")) > 10_000
 
 
 def test_no_answer_is_status_3(run) -> None:

@@ -126,9 +126,12 @@ def _copy_data(folder: Path) -> tuple[Path, ...]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, content in contents.items():
+            if path.name.endswith(".schema.json"):  # nobody's own work: an older one is replaced
+                continue
             if path.exists() and path.read_text(encoding="utf-8", errors="replace") != content:
                 raise InputError(
-                    f"{path} is there already and is not the demo's; choose another --folder.",
+                    f"{path} is there already and is not the demo's (changed since, or of an older version); "
+                    "delete it or choose another --folder.",
                     at=Place.of_file(path),
                 )
         for path, content in contents.items():
