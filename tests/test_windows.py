@@ -107,6 +107,10 @@ def test_otherwise_stands_outside_the_timeline_in_circles_too() -> None:
     assert line("late").tolist() == [9, 9, 5, 1, 2]
     assert line("ahead").tolist() == [4, 8, 0, 0, 0]
     assert np.isnan(line("half")).all()
+    level = of([5, 1, 2, 4, 8], late="at(flat, t - 2, otherwise = 9)", ahead="at(2 * flat, t + 3)", flat="6")
+    assert level.weigh().line("late").tolist() == [9, 9, 6, 6, 6], "a single number has no periods outside the timeline"
+    assert level.weigh().line("ahead").tolist()[:2] == [12, 12]
+    assert np.isnan(level.weigh().line("ahead")[2:]).all()
     circle = deal({"m": "at(pot, end)"}, inputs={"first": 100}, timeline={"periods": 6},
                   levels={"pot": "at(pot, t - 2, otherwise = first) * 1.1 + 1"})  # fmt: skip
     pot = [100.0, 100.0]
@@ -142,6 +146,27 @@ def test_what_cannot_be_said(formula: str, said: str) -> None:
     with pytest.raises(InputError) as told:
         deal({"m": formula}, money_in={"a": "10"}, levels={"pot": "prior(pot) + a"})
     assert said in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("formula", "said"),
+    [
+        ("roi(a, years = 99)", "years is 99; it must be 0 to 10, the timeline's years, in whole periods"),
+        ("modified_irr(a, 5%, years = 0.5)", "years is 0.5; it must be 0 to 10"),
+        ("irr(a, years = -1)", "years is -1; it must be 0 to 10"),
+        ("npv(a, 0% - 120%)", "rate is -120.00%; it must be above -100%"),
+        ("modified_irr(a, 0% - 120%)", "reinvested_at is -120.00%; it must be above -100%"),
+        ("lowest(a, 3, 1)", "no period lies in its window"),
+        ("average(a, where = a > 99)", "no period in its window fulfils 'where'"),
+        ("at(ahead, end)", "its window ends after period 10, the last one"),
+    ],
+)
+def test_an_undefined_figure_says_what_was_asked_wrongly(formula: str, said: str) -> None:
+    made = deal({"m": formula}, timeline={"period": "year", "periods": 10}, money_in={"a": "10"},
+                levels={"ahead": "total(a, t + 1, t + 2)"})  # fmt: skip
+    weighed = made.weigh()
+    assert weighed.measures["m"].value is None
+    assert said in str(weighed)
 
 
 def test_undefined_is_no_name_of_ones_own() -> None:

@@ -162,24 +162,30 @@ def profitability_index(
 
 
 def modified_irr(
-    flows: ArrayLike, *, reinvested_at: ArrayLike, borrowed_at: ArrayLike, times: ArrayLike | None = None
+    flows: ArrayLike,
+    *,
+    reinvested_at: ArrayLike,
+    borrowed_at: ArrayLike,
+    times: ArrayLike | None = None,
+    span: ArrayLike | None = None,
 ) -> Floats:
     """Return the rate that turns the outflows' present value into the inflows' value at the end.
 
-    Inflows earn `reinvested_at` until the last time, outflows are discounted at `borrowed_at`, both effective.
-    NaN when nothing goes in, nothing goes out, or there is no span.
+    Inflows earn `reinvested_at` until the last time, or until `span` after the first, outflows are discounted at
+    `borrowed_at`, both effective. NaN when nothing goes in, nothing goes out, or there is no span.
 
     >>> round(float(modified_irr([-1000.0, 600.0, 600.0], reinvested_at=0.1, borrowed_at=0.1)), 6)
     0.122497
     """
     table = np.asarray(flows, dtype=np.float64)
     when = np.arange(table.shape[-1], dtype=np.float64) if times is None else np.asarray(times, dtype=np.float64)
-    span = when[..., -1] - when[..., 0]
-    inflow = discounted(np.maximum(table, 0.0), reinvested_at, times=when - when[..., -1:]).sum(axis=-1)
-    outflow = -discounted(np.minimum(table, 0.0), borrowed_at, times=when - when[..., :1]).sum(axis=-1)
+    since = when - when[..., :1]
+    long = since[..., -1] if span is None else np.asarray(span, dtype=np.float64)
+    inflow = discounted(np.maximum(table, 0.0), reinvested_at, times=since - long[..., None]).sum(axis=-1)
+    outflow = -discounted(np.minimum(table, 0.0), borrowed_at, times=since).sum(axis=-1)
     with np.errstate(divide="ignore", invalid="ignore"):
-        rate = np.expm1(np.log(inflow / outflow) / span)
-    return np.where((inflow > 0) & (outflow > 0) & (span > 0), rate, np.nan)
+        rate = np.expm1(np.log(inflow / outflow) / long)
+    return np.where((inflow > 0) & (outflow > 0) & (long > 0), rate, np.nan)
 
 
 def equivalent_annual(

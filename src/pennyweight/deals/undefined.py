@@ -173,9 +173,27 @@ class _Search(Target[Floats]):
             return f"'{show(node)}' divides by zero"
         if isinstance(node, Call):
             why = FUNCTIONS[node.function].why
+            if asked := self._asked_wrongly(node):
+                return asked
             if why is not None:
                 return why(self.deal.timeline, *self.arguments(node))
         return f"'{show(node)}' has no finite value"
+
+    def _asked_wrongly(self, call: Call) -> str:
+        """A rate, or a length of the timeline, that nothing can be worked out with; empty where there is none."""
+        function, time = FUNCTIONS[call.function], self.deal.timeline
+        for parameter, value in zip(function.parameters, self.arguments(call), strict=False):
+            if value is None or value.size != 1:
+                continue
+            number = float(value.reshape(-1)[0])
+            if parameter.kind == "rate" and number <= -1:
+                return f"{parameter.name} is {number:.2%}; it must be above -100%"
+            if parameter.kind == "years" and function.over_time and function.result == "single":
+                last = number * time.per_year
+                if not 0 <= last <= time.periods or abs(last - round(last)) > 1e-6:
+                    most = f"0 to {time.periods / time.per_year:g}, the timeline's years, in whole periods"
+                    return f"{parameter.name} is {number:g}; it must be {most}"
+        return ""
 
 
 def formula_of(deal: Definition, name: str) -> Node | None:

@@ -13,7 +13,6 @@ from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.names import runs_with_time
 from pennyweight.deals.language.nodes import (
     Binary,
     Call,
@@ -37,27 +36,6 @@ if TYPE_CHECKING:
     from pennyweight.analysis.weighing.weighing import Weighing
 
 __all__ = ["Filling", "outermost", "summands"]
-
-
-_AS_NUMBERS = {
-    "prior",
-    "running",
-    "at",
-    "grown",
-    "grown_yearly",
-    "per_period",
-    "straight_line",
-    "declining_balance",
-    "written_off",
-    "after_losses",
-    "losses_left",
-    "growing_perpetuity",
-    "present_value",
-    "future_value",
-    "loan_payment",
-    "end_of_year",
-}
-"""Functions that a reader cannot put into a calculator: in a longer formula what they come to stands for them."""
 
 
 class Filling:
@@ -191,7 +169,7 @@ def summands(node: Node) -> list[tuple[int, Node]]:
 
 def _worked_out(node: Node) -> list[Call]:
     """The calls of a formula that stand in it as a number, none within another; `min`, `max`, `round`… keep theirs."""
-    if isinstance(node, Call) and (looks_over_time(node) or runs_with_time(node) or node.function in _AS_NUMBERS):
+    if isinstance(node, Call) and not FUNCTIONS[node.function].by_hand:
         return [node]
     return list(dict.fromkeys(call for child in children(node) for call in _worked_out(child)))
 

@@ -119,8 +119,6 @@ class Slots(Target[int]):
         slots = bind(call, "")
         present = tuple(slot is not None for slot in slots)
         args = [self.translate(slot) for slot in slots if slot is not None]
-        if function.name == "at" and not self.over_time[args[0]]:
-            return args[0]
         over_time = function.result == "line" or runs_with_time(call)
         if function.result == "same":
             now = [

@@ -77,7 +77,11 @@ def whole(x: Floats) -> NDArray[np.bool_]:
 
 
 def at_period(time: Timeline, x: Floats, k: Floats, otherwise: Floats | None = None) -> Floats:
-    """The value in one period; outside the timeline what is said otherwise, undefined without that."""
+    """The value in one period; outside the timeline what is said otherwise, undefined without that.
+
+    A single number is the same in every period of the timeline, and in none outside it.
+    """
+    x = np.broadcast_to(x, (time.rows, x.shape[-1]))
     width = max(x.shape[1], k.shape[-1])
     inside = whole(k) & (k >= -WHOLE) & (k <= time.periods + WHOLE)
     index = np.where(inside, np.round(np.where(inside, k, 0)), 0).astype(np.intp)

@@ -201,14 +201,13 @@ def modified_irr(
 ) -> Floats:
     """The yearly rate that turns the money out into what the money in has become at the end."""
     x, last = cut(time, kept_flows(x, where), years, plus)
-    borrowed = reinvested_at if borrowed_at is None else borrowed_at
-    i, j = (rate_forms.per_period(rate, time.per_year) for rate in (reinvested_at, borrowed))
-    left = np.maximum(last - time.t, 0.0)
-    with np.errstate(all="ignore"):
-        ended = (np.maximum(x, 0.0) * (1 + i) ** left).sum(axis=0)
-        begun = (np.maximum(-x, 0.0) * (1 + j) ** -time.t).sum(axis=0)
-        found = (ended / begun) ** (time.per_year / last) - 1
-    return np.where((ended > 0) & (begun > 0) & (last > 0), found, np.nan)
+    return flows.modified_irr(
+        x.T,
+        reinvested_at=reinvested_at,
+        borrowed_at=reinvested_at if borrowed_at is None else borrowed_at,
+        times=time.years,
+        span=last / time.per_year,
+    )
 
 
 def why_modified_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:

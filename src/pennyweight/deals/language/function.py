@@ -43,6 +43,8 @@ class Function:
     """What is to be said beside a value, for one case; empty where there is nothing."""
     many: bool = False
     """Whether the last parameter may be repeated."""
+    by_hand: bool = False
+    """Whether a reader can work it out with the numbers in; where not, a formula is told with what it comes to."""
 
     @property
     def signature(self) -> str:

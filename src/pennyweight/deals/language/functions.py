@@ -6,12 +6,16 @@ A function is a Python function on arrays plus a line of description. Lines are 
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from pennyweight.deals.language import arithmetic, finance_functions, taxes, windows
 from pennyweight.deals.language.function import Function, _takes
 
 __all__ = ["FUNCTIONS"]
+
+_by_hand = partial(Function, by_hand=True)
 
 
 _ALL = (
@@ -23,6 +27,7 @@ _ALL = (
         "sum, both ends in; where leaves periods out, and a window may run with t",
         windows.total,
         example="total(sales, t - 3, t)",
+        why=windows.why_window,
     ),
     Function(
         "average",
@@ -32,6 +37,7 @@ _ALL = (
         "mean of periods 1 to end",
         windows.average,
         example="average(sales, where = sales > 1_700)",
+        why=windows.why_window,
     ),
     Function(
         "lowest",
@@ -41,6 +47,7 @@ _ALL = (
         "smallest of periods 1 to end",
         windows.extreme(np.minimum, np.inf),
         example="lowest(stock, 2, 5)",
+        why=windows.why_window,
     ),
     Function(
         "highest",
@@ -50,6 +57,7 @@ _ALL = (
         "largest of periods 1 to end",
         windows.extreme(np.maximum, -np.inf),
         example="highest(sales)",
+        why=windows.why_window,
     ),
     Function(
         "first_period",
@@ -274,7 +282,7 @@ _ALL = (
         example="losses_left(net)",
         why=taxes.why_share,
     ),
-    Function(
+    _by_hand(
         "date",
         _takes("period:any"),
         "same",
@@ -284,7 +292,7 @@ _ALL = (
         example="date(end)",
         why=lambda time, k: f"the periods run from 0 to {time.periods}",
     ),
-    Function(
+    _by_hand(
         "period_of",
         _takes("day:any"),
         "same",
@@ -293,7 +301,7 @@ _ALL = (
         arithmetic.period_of,
         example="period_of('2027-05-15')",
     ),
-    Function(
+    _by_hand(
         "months_between",
         _takes("start:any end:any"),
         "same",
@@ -302,7 +310,7 @@ _ALL = (
         arithmetic.months_between,
         example="months_between('2027-01-31', '2027-03-15')",
     ),
-    Function(
+    _by_hand(
         "years_between",
         _takes("start:any end:any"),
         "same",
@@ -311,7 +319,7 @@ _ALL = (
         arithmetic.years_between,
         example="years_between('2019-05-01', date(end))",
     ),
-    Function(
+    _by_hand(
         "min",
         _takes("x:any y:any"),
         "same",
@@ -321,7 +329,7 @@ _ALL = (
         example="min(price, 5_000, 7_000)",
         many=True,
     ),
-    Function(
+    _by_hand(
         "max",
         _takes("x:any y:any"),
         "same",
@@ -331,7 +339,7 @@ _ALL = (
         example="max(0, total(net))",
         many=True,
     ),
-    Function(
+    _by_hand(
         "clamp",
         _takes("x:any low:any high:any"),
         "same",
@@ -340,7 +348,7 @@ _ALL = (
         arithmetic.clamp,
         example="clamp(price, 0, 5_000)",
     ),
-    Function(
+    _by_hand(
         "abs",
         _takes("x:any"),
         "same",
@@ -349,7 +357,7 @@ _ALL = (
         arithmetic.plain(np.absolute),
         example="abs(total(net) - price)",
     ),
-    Function(
+    _by_hand(
         "round",
         _takes("x:any places:single?"),
         "same",
@@ -358,7 +366,7 @@ _ALL = (
         arithmetic.rounded,
         example="round(2.675, 2)",
     ),
-    Function(
+    _by_hand(
         "floor",
         _takes("x:any"),
         "same",
@@ -367,16 +375,16 @@ _ALL = (
         arithmetic.plain(np.floor),
         example="floor(2.7)",
     ),
-    Function(
+    _by_hand(
         "ceil", _takes("x:any"), "same", "=", "the whole number above", arithmetic.plain(np.ceil), example="ceil(2.1)"
     ),
-    Function(
+    _by_hand(
         "exp", _takes("x:any"), "same", "number", "e to the power of x", arithmetic.plain(np.exp), example="exp(1)"
     ),
-    Function(
+    _by_hand(
         "log", _takes("x:any"), "same", "number", "natural logarithm", arithmetic.plain(np.log), example="log(10)"
     ),
-    Function("sqrt", _takes("x:any"), "same", "number", "square root", arithmetic.plain(np.sqrt), example="sqrt(2)"),
+    _by_hand("sqrt", _takes("x:any"), "same", "number", "square root", arithmetic.plain(np.sqrt), example="sqrt(2)"),
 )
 
 FUNCTIONS: dict[str, Function] = {function.name: function for function in _ALL}

@@ -16,7 +16,7 @@ from pennyweight.deals.language.arithmetic import WHOLE, whole
 from pennyweight.deals.language.operations import column_total
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["average", "extreme", "first_period", "kept_flows", "total"]
+__all__ = ["average", "extreme", "first_period", "kept_flows", "total", "why_window"]
 
 
 def total(
@@ -82,6 +82,15 @@ def extreme(pick: np.ufunc, worst: float) -> Callable[..., Floats]:
         return np.where(np.isinf(chosen), np.nan, chosen)
 
     return compute
+
+
+def why_window(
+    time: Timeline, x: Floats, first: Floats | None = None, last: Floats | None = None, where: Floats | None = None
+) -> str:
+    """No period is left, or a window runs beyond the end."""
+    if _runs(first, last):
+        return f"its window ends after period {time.periods}, the last one, or has no period that counts"
+    return "no period lies in its window" if where is None else "no period in its window fulfils 'where'"
 
 
 def first_period(
