@@ -60,10 +60,10 @@ def run() -> None:
 
 def operations(program: Any, inputs: dict[str, Any]) -> int:
     """The array operations over time that the varied inputs reach; a loan's payment is six."""
-    from pennyweight.deals.evaluation import _plan
+    from pennyweight.deals.compiler.stages import planned
 
     varied = frozenset(name for name, value in inputs.items() if value.shape[-1] > 1)
-    plan = _plan(program, varied, tuple(WANTED))
+    plan = planned(program, varied, tuple(WANTED))
     return sum(6 if item.steps else 1 for item in [*plan.stepped, *plan.by_period] if program.over_time[item.outs[0]])
 
 

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import re
 from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
 
 from pennyweight import Deal
-from pennyweight.deals.file.shape import SECTIONS, AxisShape, DealShape, OverrideShape, TimelineShape
+from pennyweight.deals.file.shape import SECTIONS, AxisShape, ColumnShape, DealShape, OverrideShape, TimelineShape
 from pennyweight.deals.language.functions import FUNCTIONS
-from pennyweight.deals.language.nodes import names_in
-from pennyweight.deals.language.parse import parse
 from pennyweight.deals.parts import PARTS, RESERVED
 from pennyweight.instruments.loans.files.keys import LOAN_KEYS
 from pennyweight.instruments.loans.files.loan_shapes import FileShape
@@ -29,6 +28,12 @@ EXAMPLE: dict[str, Any] = {
     "currency": "EUR",
     "timeline": {"period": "quarter", "periods": 8, "start": dt.date(2027, 1, 1)},
     "inputs": {"price": 9_000, "hurdle": "8%"},
+    "sets": {
+        "stalls": {
+            "rows": [{"stall": "Tea", "area": 12, "rent": 300}, {"stall": "Rope", "area": 30, "rent": 240}],
+            "columns": {"rent": {"unit": "money"}, "area": {"unit": "m2"}},
+        }
+    },
     "money_in": {"sales": {"formula": "1_600 + 50 * t", "from": 1}},
     "money_out": {"rope": {"formula": "price", "at": 0}},
     "levels": {"stock": {"formula": "prior(stock) + 10", "start": 100}},
@@ -58,7 +63,7 @@ def generated() -> dict[Path, str]:
 def shown(name: str) -> str:
     """What the example of a function gives in the small deal."""
     function = FUNCTIONS[name]
-    runs = "t" in names_in(parse(function.example, where="the reference"))
+    runs = re.search(r"\bt\b", function.example) is not None
     section = "lines" if function.result == "line" or runs else "measures"
     made = Deal.from_dict({**EXAMPLE, section: {"asked": {"formula": function.example}}})
     weighing = made.weigh()
@@ -80,6 +85,8 @@ def language() -> str:
             parts.append(
                 "What a scenario may say of an input: " + ", ".join(f"`{k}`" for k in keys_of(OverrideShape)) + ".\n"
             )
+        if section == "sets":
+            parts.append("A column may say " + ", ".join(f"`{k}`" for k in keys_of(ColumnShape)) + ".\n")
         if section == "tables":
             parts.append("`by.NAME` may be a table with " + ", ".join(f"`{k}`" for k in keys_of(AxisShape)) + ".\n")
     parts.append(RULES)
@@ -151,6 +158,29 @@ look back. `undefined` is a word: `cfads / service if service > 0 else undefined
 
 A share or a rate is a percentage in quotes ("5%") or a fraction (0.05); a bare 5 is refused, for it would be 500 %.
 
+## Many of the same
+
+`[sets.tenants]` has a row for each thing: of a file (`file = "tenants.csv"`, a workbook or Parquet) or written in the
+deal (`rows = [{ … }, { … }]`). `name` is the column that names a row (left out, the first); the names are unique. The
+other columns are numbers, days or words, as their cells show; `[sets.tenants.columns]` says the `unit`, the `label`,
+what an empty cell stands for (`empty = 0`, `empty = "never"`; else it is refused) and how far a column is likely to go,
+as multiples of all its values (`low = 0.9`). Formulas name a column `tenants.rent`.
+
+What says `each = "tenants"` (a value, a line, a level, a loan, a measure, a check) is worked out for each of them. In
+a formula of the same set its name is this thing's; elsewhere it stands only inside `sum_of`, `average_of`,
+`lowest_of`, `highest_of`, `count_of` and `one_of(rented, 'Bakery')`, which may hold whole expressions
+(`sum_of(tenants.rent * tenants.area) / sum_of(tenants.area)`), of one set at a time. Under `[money_in]` and
+`[money_out]` each thing's amounts count in by themselves, and so do the flows of a loan with `each`. A goal on a
+measure with `each` is met when every thing meets it.
+
+Scenarios and everything else that changes inputs take a column as a whole (`tenants.rent = { scale = 0.9 }`,
+`tenants.starts = { shift = "3 months" }`) or one thing's own value (`tenants.Bakery.rent = 210`: the column follows the
+last dot), which then does not move with its column. A thing may not bear the name of a column.
+
+`[sets.cohorts] every = "period"` has one thing a period, from period 0 to the end: `cohorts.born` is its period,
+`cohorts.age` how many periods ago that is. Nothing of a cohort runs before age 0, and the `start` of a level is its
+value then. `by_age(new, curve)` is the same without a set: what was begun in each period, times the curve at its age.
+
 ## Loans
 
 A loan drawn in stages (`advances`) pays on what is drawn so far; at each stage the payment is worked out anew over
@@ -181,7 +211,7 @@ more. `undo = ["contribution.set"]` switches off the `set` of a line.
 FUNCTIONS_HEAD = """## Functions
 
 Worked out in a small deal: eight quarters from 2027-01-01, `sales` of 1,600 + 50 t a quarter, `rope` for 9,000 at the
-start, `stock` a level that grows by 10 from 100.
+start, `stock` a level that grows by 10 from 100; `stalls` a set of two, Tea (area 12, rent 300) and Rope (30, 240).
 
 | function | what it gives | example | there |
 |---|---|---|---|"""

@@ -30,6 +30,7 @@ from tests.sizes import some
 
 ARGUMENTS = {
     "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1", "window": "1",
+    "things": "stalls.area", "thing": "'Tea'",
 }  # fmt: skip
 
 
@@ -37,6 +38,7 @@ def _deal(formula: str, section: str, unit: str = "money") -> Deal:
     document: dict[str, object] = {
         "deal": "Ropewalk",
         "timeline": {"periods": 4, "start": date(2027, 1, 1)},
+        "sets": {"stalls": {"rows": [{"stall": "Tea", "area": 12}, {"stall": "Rope", "area": 30}]}},
         "money_in": {"sales": {"formula": "30", "from": 1}},
         "money_out": {"rope": {"formula": "80", "at": 0}},
         section: {"asked": {"formula": formula, "unit": unit}},
@@ -54,6 +56,7 @@ def test_every_function_can_be_called_with_and_without_what_may_be_left_out(func
         "share": "60%",
         "growth": "2%",
         "where": "sales > 0 or rope > 0",
+        "x": "stalls.area > 20" if function.name == "count_of" else ARGUMENTS[function.parameters[0].kind],
     }
     given = [own.get(p.name, ARGUMENTS[p.kind]) for p in function.parameters]
     needed = [text for text, p in zip(given, function.parameters, strict=True) if not p.optional]

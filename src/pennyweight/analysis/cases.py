@@ -16,14 +16,15 @@ from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, stack
-from pennyweight.deals.parts import TOTALS, Question, Scenario
+from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, moved_by, put_together, stack
+from pennyweight.deals.parts import TOTALS, KnownInputs, Question, Scenario
 from pennyweight.plain_text import listed
 
 __all__ = ["Ends", "Model"]
 
 
 _ROUNDING = 1e-9
+_MOST_VALUES = 2**24
 _WORSE = {"worst": "worse", "best": "better"}
 
 
@@ -57,7 +58,7 @@ class Model:
         return inputs_of(self.definition, scenario, overrides, self._ends)
 
     def everything(self, inputs: Inputs) -> dict[str, Floats]:
-        """All names in one case, width 1."""
+        """All names in one case, width 1; columns, and what has a value for each thing of a set, one for each."""
         hidden = {column.name for table in self.definition.tables.values() for column in table.columns.values()}
         asked = {asked_name(name) for name in self.definition.questions}
         wanted = [name for name in self.program.names if name not in hidden and name not in asked]
@@ -66,8 +67,10 @@ class Model:
         reached = 0
         for name in wanted:
             reached |= self.program.depends[self.program.names[name]]
-        read = [name for name in questions if reached & self.program.bits[name]]
-        return self.evaluate(stack(self.definition, [inputs]), [*wanted, *read])
+        read = [name for name in questions if reached & self.program.bit(name)]
+        found = self.evaluate(stack(self.definition, [inputs]), [*wanted, *read])
+        space = self.program.space
+        return {name: value[..., 0] if space[self.program.names[name]] else value for name, value in found.items()}
 
     def figures(self, cases: Sequence[Inputs], wanted: Sequence[str]) -> dict[str, Floats]:
         """The wanted names for several cases."""
@@ -84,14 +87,23 @@ class Model:
 
         `base` are inputs side by side (`stack`). A series is replaced by its own values times the figure given for it.
         """
+        deal = self.definition
+        # A column that is varied has a value for every thing and case; what is too much at once goes piece by piece.
+        columns = [item for name in changes if (item := deal.inputs.get(name)) is not None and item.of]
+        most = min((_MOST_VALUES // deal.sets[item.of].size for item in columns), default=owner.size)
+        if owner.size > max(most, 1):
+            parts = [slice(start, start + max(most, 1)) for start in range(0, owner.size, max(most, 1))]
+            found = [
+                self.sweep(base, owner[part], {name: value[part] for name, value in changes.items()}, wanted)
+                for part in parts
+            ]
+            return {name: np.concatenate([one[name] for one in found], axis=-1) for name in wanted}
         inputs: dict[str, Floats] = {}
-        given = {**self.definition.inputs, **self.definition.parameters}
+        given = KnownInputs({**self.definition.inputs, **self.definition.parameters}, self.definition.sets)
         for name, value in base.items():
             wide = value if value.shape[-1] == 1 else value[..., owner]
-            if name in changes:
-                with np.errstate(over="ignore"):  # what gets too large is undefined, as in any formula
-                    wide = wide * changes[name] if given[name].is_series else changes[name]
-            inputs[name] = wide
+            inputs[name] = moved_by(given[name], wide, changes[name]) if name in changes else wide
+        inputs.update((name, value) for name, value in changes.items() if name not in base)  # one thing's own value
         return self.evaluate(inputs, wanted, cases=owner.size)
 
     def evaluate(
@@ -102,7 +114,7 @@ class Model:
         known = dict(inputs)
         for question in self._needed(wanted, known):
             known[question.name] = self._answer_figures(question, known, count)
-        figures = evaluate(program, known, wanted)
+        figures = evaluate(program, put_together(self.definition, known), wanted)
         return {name: value if value.shape[-1] == count else _wide(value, count) for name, value in figures.items()}
 
     def answers(self, question: Question, inputs: Mapping[str, Floats], cases: int) -> list[Answers]:
@@ -116,13 +128,13 @@ class Model:
     def needs_answers(self, question: str) -> bool:
         """Whether a question reads the answers to others."""
         reached = self.program.depends[self.program.names[asked_name(question)]]
-        return any(reached & self.program.bits[other] for other in self.definition.questions)
+        return any(reached & self.program.bit(other) for other in self.definition.questions)
 
     def _answer_figures(self, question: Question, known: Mapping[str, Floats], cases: int) -> Floats:
         """The answer in each case as a figure; one wide where nothing that is varied reaches it."""
         reached = self.program.depends[self.program.names[asked_name(question.name)]]
         varied = [name for name, value in known.items() if value.shape[-1] > 1]
-        same = not any(self.program.bits[name] & reached for name in varied if name != question.find)
+        same = not any(self.program.bit(name) & reached for name in varied if name != question.find)
         base_varies = known[question.find].shape[-1] > 1 and question.between is None
         if same and not base_varies:
             first = {name: value[..., :1] for name, value in known.items()}
@@ -146,14 +158,14 @@ class Model:
             reached |= program.depends[program.names[name]]
         needed = []
         for name in reversed(program.questions):
-            if reached & program.bits[name] and name not in known:
+            if reached & program.bit(name) and name not in known:
                 needed.append(questions[name])
                 reached |= program.depends[program.names[asked_name(name)]]
         return needed[::-1]
 
     def _reaches(self, name: str, question: Question) -> bool:
         """Whether an input reaches what a question looks at, so that its answer moves with it."""
-        return bool(self.program.depends[self.program.names[asked_name(question.name)]] & self.program.bits[name])
+        return bool(self.program.depends[self.program.names[asked_name(question.name)]] & self.program.bit(name))
 
     def _ends(self, scenario: Scenario, values: Inputs) -> dict[str, float]:
         return self.ends_of(scenario, values).chosen

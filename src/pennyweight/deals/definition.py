@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from pennyweight.deals.language.names import Names
+from pennyweight.deals.language.nodes import Call, Name, Node
 from pennyweight.deals.parts import (
     TOTALS,
     DealLoan,
@@ -20,6 +22,7 @@ from pennyweight.deals.parts import (
     Question,
     Scenario,
     Single,
+    ThingSet,
     choices_of,
 )
 from pennyweight.deals.timeline import Timeline
@@ -46,6 +49,11 @@ class Definition:
     levels: Mapping[str, Level]
     loans: Mapping[str, DealLoan]
     measures: Mapping[str, Measure]
+    sets: Mapping[str, ThingSet]
+    each: Mapping[str, str]
+    """The set of every column, and of every name that is worked out for each of its things."""
+    each_figures: Mapping[str, Single]
+    """The values and measures that are worked out for each thing of a set; the others stand in `values`, `measures`."""
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
     questions: Mapping[str, Question]
@@ -72,7 +80,10 @@ class Definition:
         """How a name is called when shown."""
         if name in TOTALS:
             return name.replace("_", " ").capitalize()
-        kinds = (self.inputs, self.values, self.lines, self.levels, self.measures, self.questions, self.parameters)
+        kinds: tuple[Mapping[str, Any], ...] = (
+            *(self.inputs, self.values, self.lines, self.levels, self.measures),
+            *(self.each_figures, self.questions, self.parameters),
+        )
         for table in kinds:
             if name in table:
                 return str(table[name].label)
@@ -86,6 +97,10 @@ class Definition:
     def stands(self, name: str) -> bool:
         """Whether a name is what stands at a period's end, not an amount in it."""
         return name in self.names.levels
+
+    def as_one(self, name: str) -> Node:
+        """A name as the deal's totals read it: of what each thing of a set has, the sum."""
+        return Call("sum_of", ((None, Name(name)),)) if name in self.each else Name(name)
 
     def note_on(self, name: str) -> str:
         """What the deal remarks on a name of a formula; of a part of a loan, on the loan."""

@@ -9,15 +9,15 @@ sizes are fixed, so a figure is the same to the last bit for any number of threa
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
+from pennyweight.deals.compiler.stages import Stages, planned
 from pennyweight.progress import teller
 
 __all__ = ["evaluate"]
@@ -26,6 +26,7 @@ __all__ = ["evaluate"]
 _BLOCK = 2_048
 _ELEMENTS = 2**25  # a quarter of a gigabyte in one block
 _CHUNK_ELEMENTS = 40_960  # times eight bytes: an array over time that leaves room for others in the cache
+_SET_ELEMENTS = 2**18  # an array over time for all things of a set
 
 
 def evaluate(
@@ -39,153 +40,29 @@ def evaluate(
 
     Args:
         inputs: every input by name; single ones (1,) or (cases,), series (periods + 1, 1) or
-            (periods + 1, cases).
+            (periods + 1, cases), columns of sets (things, 1) or (things, cases).
         wanted: names of values, lines, levels, measures; what they do not need is not worked out.
         threads: how many to use; left out: as many as there are processors, when it pays.
 
     Returns:
-        One figure a case, (cases,), or lines (periods + 1, cases); NaN is undefined.
+        One figure a case, (cases,), or lines (periods + 1, cases); of what has a value for each thing of a set
+        (things, cases) and (periods + 1, things, cases). NaN is undefined.
     """
     cases = max((value.shape[-1] for value in inputs.values()), default=1)
     varied = frozenset(name for name, value in inputs.items() if value.shape[-1] > 1)
-    plan = _plan(program, varied, tuple(dict.fromkeys(wanted)))
+    plan = planned(program, varied, tuple(dict.fromkeys(wanted)))
     with np.errstate(all="ignore"):
         fixed: dict[int, Floats] = dict(program.constants)
         for name, value in inputs.items():
-            fixed[program.names[name]] = value
+            slot = program.names[name]
+            fixed[slot] = value.reshape(-1) if program.space[slot] and value.shape[-1] == 1 else value
         for instruction in plan.fixed:
             _execute(instruction, fixed)
-    if not (plan.stepped or plan.by_period or plan.over_time):
-        return {name: _wide(fixed[program.names[name]], cases) for name in plan.wanted}
-    results = {
-        name: np.empty((program.time.rows, cases) if program.over_time[program.names[name]] else cases)
-        for name in plan.wanted
-    }
+    if not (plan.stepped or plan.by_period or plan.of_sets or plan.over_time):
+        return {name: _wide(program, program.names[name], fixed, cases) for name in plan.wanted}
+    results = {name: np.empty((*_shape(program, program.names[name]), cases)) for name in plan.wanted}
     _Evaluation(program, plan, fixed, inputs, results, cases).all_blocks(threads)
     return results
-
-
-@dataclass(frozen=True)
-class _Stages:
-    wanted: tuple[str, ...]
-    fixed: list[Instruction]
-    """What no varied input reaches, once, one case wide."""
-    stepped: list[Instruction]
-    """What steps through time, and what that needs: on a whole block, because it is bound by the number of calls."""
-    stepped_kept: tuple[int, ...]
-    """Its slots that later stages or the asker take."""
-    by_period: list[Instruction]
-    """The first stage, in chunks."""
-    registers: list[int | None]
-    """For each of these: the register its result goes to, when it can."""
-    register_count: int
-    drops: list[tuple[int, ...]]
-    """For each of these: the slots nobody needs after it."""
-    collected: tuple[int, ...]
-    """The slots the second stage, or the asker, takes from the first."""
-    over_time: list[Instruction]
-    """The second stage, on a whole block."""
-
-
-def _plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Stages:
-    key = (varied, wanted)
-    if key not in program.plans:
-        program.plans[key] = _make_plan(program, varied, wanted)
-    plan = program.plans[key]
-    assert isinstance(plan, _Stages)
-    return plan
-
-
-def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]) -> _Stages:
-    mask = sum(program.bits[name] for name in varied)
-    targets = [program.names[name] for name in wanted]
-    needed = _in_order_of_need(program, targets)
-    fixed = [item for item in needed if not program.depends[item.outs[0]] & mask]
-    moving = [item for item in needed if program.depends[item.outs[0]] & mask]
-
-    by_period: list[Instruction] = []
-    over_time: list[Instruction] = []
-    late: set[int] = set()
-    for item in moving:
-        reduces = any(program.over_time[arg] for arg in item.args) and not program.over_time[item.outs[0]]
-        if reduces or late.intersection(item.args):
-            over_time.append(item)
-            late.update(item.outs)
-        else:
-            by_period.append(item)
-    stepped, by_period = _apart(by_period)
-    taken = {slot for item in over_time for slot in item.args} | set(targets)
-    early = {slot for item in stepped for slot in item.outs}
-    kept = tuple(sorted(early & (taken | {slot for item in by_period for slot in item.args})))
-    made = {slot for item in by_period for slot in item.outs}
-    collected = tuple(sorted(made & taken))
-    registers, count, drops = _allot(program, by_period, made, set(collected))
-    return _Stages(wanted, fixed, stepped, kept, by_period, registers, count, drops, collected, over_time)
-
-
-def _apart(items: list[Instruction]) -> tuple[list[Instruction], list[Instruction]]:
-    """(what steps through time with everything it needs, the rest), each in order."""
-    needed: set[int] = set()
-    early: list[Instruction] = []
-    late: list[Instruction] = []
-    for item in reversed(items):
-        if item.steps or needed.intersection(item.outs):
-            needed.update(item.args)
-            early.append(item)
-        else:
-            late.append(item)
-    return early[::-1], late[::-1]
-
-
-def _in_order_of_need(program: Program, targets: Iterable[int]) -> list[Instruction]:
-    """The instructions behind the targets, each as late as it can be, so that little is alive at a time."""
-    maker = {slot: item for item in program.instructions for slot in item.outs}
-    order: list[Instruction] = []
-    done: set[int] = set()
-    stack = [(slot, False) for slot in reversed(list(targets))]
-    while stack:
-        slot, ready = stack.pop()
-        if slot not in maker or slot in done:
-            continue
-        item = maker[slot]
-        if ready:
-            order.append(item)
-            done.update(item.outs)
-        else:
-            stack.append((slot, True))
-            stack += [(arg, False) for arg in reversed(item.args) if arg not in done]
-    return order
-
-
-def _allot(
-    program: Program, items: list[Instruction], made: set[int], kept: set[int]
-) -> tuple[list[int | None], int, list[tuple[int, ...]]]:
-    """(register of each instruction, how many registers, slots to drop after each)."""
-    last_use = {slot: k for k, item in enumerate(items) for slot in (*item.args, *item.outs)}
-    register_of: dict[int, int] = {}
-    free: list[int] = []
-    count = 0
-    registers: list[int | None] = []
-    drops: list[tuple[int, ...]] = []
-    for k, item in enumerate(items):
-        slots = {*item.args, *item.outs}
-        dying = tuple(slot for slot in slots if last_use[slot] == k and slot in made and slot not in kept)
-        # An argument that dies here hands its register on, so the operation works in place.
-        free += [register_of.pop(slot) for slot in dying if slot in register_of and slot in item.args]
-        register = None
-        out = item.outs[0]
-        if item.into and program.over_time[out] and out not in kept:
-            if not free:
-                free.append(count)
-                count += 1
-            register = free.pop()
-            if out in dying:
-                free.append(register)
-            else:
-                register_of[out] = register
-        registers.append(register)
-        drops.append(dying)
-    return registers, count, drops
 
 
 class _Evaluation:
@@ -194,7 +71,7 @@ class _Evaluation:
     def __init__(
         self,
         program: Program,
-        plan: _Stages,
+        plan: Stages,
         fixed: Mapping[int, Floats],
         inputs: Mapping[str, Floats],
         results: Mapping[str, Floats],
@@ -206,6 +83,8 @@ class _Evaluation:
         self.done, self.tell = 0, teller()
         self.block_size = _block_size(program, plan)
         self.chunk = min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
+        self.set_chunk = min(self.block_size, max(1, _SET_ELEMENTS // (self.rows * plan.most_things)))
+        self.varied_slots = frozenset(slot for slot, _ in self.varied)
 
     def all_blocks(self, threads: int | None) -> None:
         """Every block, shared out among threads."""
@@ -248,10 +127,32 @@ class _Evaluation:
         values.update((slot, value[..., start:stop]) for slot, value in self.varied)
         values.update(here)
         values.update(early)
+        values.update(self.set_stage(values, stop - start))
         for instruction in self.plan.over_time:
             _execute(instruction, values)
         for name, result in self.results.items():
-            result[..., start:stop] = values[self.program.names[name]]
+            slot = self.program.names[name]
+            value = values[slot]
+            if self.program.space[slot] and value.ndim < result.ndim:
+                value = value.reshape(*result.shape[:-1], -1)
+            result[..., start:stop] = value
+
+    def set_stage(self, values: Mapping[int, Floats], count: int) -> dict[int, Floats]:
+        """What has a value for each thing of a set, in chunks of fewer cases; what is kept, with the things apart."""
+        plan, program = self.plan, self.program
+        if not plan.of_sets:
+            return {}
+        kept = {slot: np.empty((*_shape(program, slot), count)) for slot in plan.set_kept}
+        for low in range(0, count, self.set_chunk):
+            high = min(low + self.set_chunk, count)
+            chunk = _SetChunk(program, values, low, high)
+            for instruction, drops in zip(plan.of_sets, plan.set_drops, strict=True):
+                chunk.execute(instruction)
+                for slot in drops:
+                    chunk.drop(slot)
+            for slot, whole in kept.items():
+                whole[..., low:high] = chunk.made[slot].reshape(*whole.shape[:-1], -1)
+        return kept
 
     def stepped_stage(self, start: int, stop: int) -> dict[int, Floats]:
         """What steps through time, on the whole block."""
@@ -287,7 +188,65 @@ class _Evaluation:
                 del values[slot]
 
 
-def _block_size(program: Program, plan: _Stages) -> int:
+class _SetChunk:
+    """Some cases of a block, with the values that each thing of a set has side by side, thing after thing."""
+
+    def __init__(self, program: Program, values: Mapping[int, Floats], low: int, high: int) -> None:
+        self.program, self.values, self.low, self.high = program, values, low, high
+        self.made: dict[int, Floats] = {}
+        self.laid_out: dict[tuple[int, str], Floats] = {}
+
+    def execute(self, instruction: Instruction) -> None:
+        """One instruction, its arguments as wide as its results."""
+        space = next(filter(None, (self.program.space[slot] for slot in (*instruction.outs, *instruction.args))), "")
+        values = [self.value(slot, "" if instruction.mixed else space) for slot in instruction.args]
+        result = instruction.compute(*values)
+        if isinstance(result, tuple):
+            self.made.update(zip(instruction.outs, result, strict=True))
+        else:
+            self.made[instruction.outs[0]] = result
+
+    def value(self, slot: int, space: str) -> Floats:
+        """A value for these cases; one that each case has once is repeated for every thing of the `space`."""
+        own, cases = self.program.space[slot], self.high - self.low
+        if slot in self.made:
+            found = self.made[slot]
+            return found if own or not space or found.shape[-1] == 1 or cases == 1 else self.spread(slot, space, found)
+        found = self.values[slot]
+        if own and found.ndim == len(_shape(self.program, slot)):  # one value a thing, the same in all cases
+            return found if cases == 1 else self.spread(slot, "", found)
+        if own:
+            return np.ascontiguousarray(found[..., self.low : self.high]).reshape(*found.shape[:-2], -1)
+        if found.shape[-1] == 1:
+            return found
+        found = found[..., self.low : self.high]
+        return self.spread(slot, space, found) if space and cases > 1 else found
+
+    def drop(self, slot: int) -> None:
+        """Forget a value nobody needs any more."""
+        del self.made[slot]
+        for space in ("", *self.program.counts):
+            self.laid_out.pop((slot, space), None)
+
+    def spread(self, slot: int, space: str, found: Floats) -> Floats:
+        """Laid out for things and cases: a case's value for every thing, or (no space) a thing's for every case."""
+        key = (slot, space)
+        if key not in self.laid_out:
+            if space:
+                wide = np.tile(found, self.program.counts[space])
+            else:
+                wide = np.repeat(found, self.high - self.low, axis=-1)
+            self.laid_out[key] = wide
+        return self.laid_out[key]
+
+
+def _shape(program: Program, slot: int) -> tuple[int, ...]:
+    """The shape of a slot but for its cases."""
+    space = program.space[slot]
+    return (*((program.time.rows,) if program.over_time[slot] else ()), *((program.counts[space],) if space else ()))
+
+
+def _block_size(program: Program, plan: Stages) -> int:
     """How many cases go together: fewer where a deal of many lines and periods would take too much memory."""
     tables = sum(program.over_time[slot] for item in plan.stepped for slot in item.outs)
     tables += plan.register_count + sum(program.over_time[slot] for slot in plan.collected) + 1
@@ -305,5 +264,6 @@ def _execute(instruction: Instruction, values: dict[int, Floats]) -> None:
         values[instruction.outs[0]] = result
 
 
-def _wide(value: Floats, cases: int) -> Floats:
+def _wide(program: Program, slot: int, fixed: Mapping[int, Floats], cases: int) -> Floats:
+    value = fixed[slot].reshape(*_shape(program, slot), 1) if program.space[slot] else fixed[slot]
     return np.broadcast_to(value, (*value.shape[:-1], cases))

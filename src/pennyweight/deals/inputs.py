@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 
 from pennyweight.array_kinds import Floats
+from pennyweight.core.dates import add_months
+from pennyweight.deals.assumptions import read_months
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input, InputChange, Scenario
 from pennyweight.errors import InputError, nearest
@@ -15,7 +17,20 @@ from pennyweight.quantities.argument_checks import a_text
 from pennyweight.quantities.numbers import as_float
 from pennyweight.quantities.units import read_value, refuse_bare_percent
 
-__all__ = ["BASE", "Ends", "Inputs", "based", "input_named", "inputs_of", "read_override", "scenario_names", "stack"]
+__all__ = [
+    "BASE",
+    "Ends",
+    "Inputs",
+    "based",
+    "input_named",
+    "inputs_of",
+    "moved_by",
+    "put_together",
+    "read_override",
+    "scenario_names",
+    "stack",
+    "standing",
+]
 
 Inputs: TypeAlias = Mapping[str, "float | Floats"]
 """One case: a figure for each single input, (periods + 1,) for each series."""
@@ -46,11 +61,64 @@ def inputs_of(
         item = deal.scenarios[name]
         if item.ends is not None:
             values.update(ends(item, values))
-        for key, change in item.changes.items():
-            values[key] = _changed(deal, values[key], change)
-    for key, given in (overrides or {}).items():
+        # One thing's own value stands apart from what happens to its column.
+        for key, change in sorted(item.changes.items(), key=lambda pair: not _is_own(deal, pair[0])):
+            values[key] = _changed(deal, key, standing(deal, values, key), change)
+    for key, given in sorted((overrides or {}).items(), key=lambda pair: not _is_own(deal, pair[0])):
         values[key] = read_override(deal, key, given, values)
     return values
+
+
+def standing(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
+    """The value of an input in a case, or in cases side by side; of one thing of a set that of its column."""
+    if name in values or name not in deal.inputs:
+        return values[name]
+    item = deal.inputs[name]
+    found = np.asarray(values[item.column])[item.place]
+    return found if found.ndim else float(found)
+
+
+def put_together(deal: Definition, values: Mapping[str, Floats]) -> dict[str, Floats]:
+    """Inputs side by side as the evaluation takes them: things' own values put in their columns."""
+    found = {name: value for name, value in values.items() if not _is_own(deal, name)}
+    copied: set[str] = set()
+    for name, value in values.items():
+        if not _is_own(deal, name):
+            continue
+        item = deal.inputs[name]
+        column = found[item.column]
+        if item.column not in copied or value.shape[-1] > column.shape[-1]:
+            wide = (column.shape[0], max(column.shape[-1], value.shape[-1]))
+            column = found[item.column] = np.array(np.broadcast_to(column, wide))
+            copied.add(item.column)
+        column[item.place] = value
+    return found
+
+
+def moved_by(item: Input, value: Floats, change: Floats) -> Floats:
+    """An input with another value put in its place: a series or a column times it, a column of days so many months
+    later, one of words with this word for all."""
+    if not item.is_series:
+        return change
+    if item.choices:
+        return np.broadcast_to(change, (value.shape[0], change.shape[-1]))
+    if item.unit == "date":
+        return later(value, change)
+    with np.errstate(over="ignore"):  # what gets too large is undefined, as in any formula
+        return value * change
+
+
+def later(days: Floats, months: Floats) -> Floats:
+    """Days so many months later, on the last day of shorter months; never stays never."""
+    known = np.isfinite(days)
+    start = np.where(known, days, 0.0).astype("datetime64[D]")
+    moved = add_months(*np.broadcast_arrays(start, np.round(months).astype(np.int64)))
+    return np.where(np.broadcast_to(known, moved.shape), moved.astype(np.int64).astype(np.float64), days)
+
+
+def _is_own(deal: Definition, name: str) -> bool:
+    """Whether a name is the own value of one thing of a set."""
+    return name.count(".") > 1 and name in deal.inputs and deal.inputs[name].place is not None
 
 
 def based(deal: Definition, scenario: str) -> list[str]:
@@ -79,10 +147,13 @@ def input_named(deal: Definition, name: str) -> Input:
 def read_override(deal: Definition, name: str, given: object, values: Mapping[str, float | Floats]) -> float | Floats:
     """What an asker put in place of an input: a value, or "scale 0.85" or "shift 500" of what it was."""
     item = input_named(deal, name)
+    if item.is_column and item.unit == "date" and isinstance(given, str) and given.split()[:1] == ["shift"]:
+        return later(np.asarray(values[name]), np.array(read_months(given.strip()[5:], what=f"the shift of {name}")))
     if item.choices or item.unit == "date":
-        return item.read(given, what=name)
+        value = item.read(given, what=name)
+        return np.full(np.shape(item.value), value) if item.is_column else value
     if isinstance(given, np.ndarray) and given.ndim:
-        if not item.is_series or given.shape != (deal.timeline.rows,) or given.dtype.kind not in "fiu":
+        if not item.is_series or given.shape != np.shape(item.value) or given.dtype.kind not in "fiu":
             raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.", at=name)
         return given.astype(np.float64)
     if isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
@@ -91,17 +162,20 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         amount = read_value(rest, unit, what=f"the {word} of {name}")
         if word == "shift" and unit == "share":
             refuse_bare_percent(rest, amount, what=f"the shift of {name}")
-        return values[name] * amount if word == "scale" else values[name] + amount
+        was: float | Floats = standing(deal, values, name)
+        return was * amount if word == "scale" else was + amount
     if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
     if isinstance(given, str) and given.strip() in ("low", "high"):
         end = item.low if given.strip() == "low" else item.high
         if end is None:
             raise InputError(f"{name} has no '{given.strip()}' to go to; give it a value.", at=name)
+        if item.is_column:  # the ends of a column are multiples
+            return np.asarray(values[name]) * end
         value = end
     else:
         value = item.read(given, what=name)
-    return np.full(deal.timeline.rows, value) if item.is_series else value
+    return np.full(np.shape(item.value), value) if item.is_series else value
 
 
 def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
@@ -112,16 +186,21 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
         same = all(np.array_equal(value, values[0], equal_nan=True) for value in values[1:])
         kept = values[:1] if same else values
         stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
+    for name in dict.fromkeys(name for case in cases for name in case if _is_own(deal, name)):
+        stacked[name] = np.array([standing(deal, case, name) for case in cases], dtype=np.float64)
     return stacked
 
 
-def _changed(deal: Definition, value: float | Floats, change: InputChange) -> float | Floats:
+def _changed(deal: Definition, name: str, value: float | Floats, change: InputChange) -> float | Floats:
+    item = deal.inputs.get(name)
+    if item is not None and item.is_column and item.unit == "date" and change.kind == "shift":
+        return later(np.asarray(value), np.asarray(change.value))
     if change.kind == "scale":
         return value * change.value
     if change.kind == "shift":
         return value + change.value
     if isinstance(value, np.ndarray) and not isinstance(change.value, np.ndarray):
-        return np.full(deal.timeline.rows, change.value)
+        return np.full(value.shape, change.value)
     return change.value
 
 

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal, TypeAlias
-
-import numpy as np
+from typing import Literal, TypeAlias
 
 from pennyweight.array_kinds import Floats
+from pennyweight.deals.assumptions import Input, InputChange, KnownInputs, ThingSet, choices_of
 from pennyweight.deals.language.nodes import Name, Node
-from pennyweight.errors import choice
-from pennyweight.quantities.units import read_value, refuse_bare_percent
 
 __all__ = [
     "PARTS",
@@ -23,6 +20,7 @@ __all__ = [
     "Grid",
     "Input",
     "InputChange",
+    "KnownInputs",
     "Level",
     "Line",
     "Measure",
@@ -33,6 +31,7 @@ __all__ = [
     "Scenario",
     "Setting",
     "Single",
+    "ThingSet",
     "choices_of",
 ]
 
@@ -64,55 +63,6 @@ PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow"
 """The parts of a loan that formulas may name, in the order in which a period works them out."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Input:
-    """What the analyst assumes: one value, or a series over the periods (periods + 1,), NaN undefined.
-
-    A choice is the place of its word among the `choices`, a date the days since 1970.
-    """
-
-    name: str
-    value: float | Floats
-    unit: str
-    label: str
-    where: str
-    given: str
-    """How the value was typed."""
-    low: float | None = None
-    high: float | None = None
-    step: float | None = None
-    """What its values are multiples of: 1 for whole ones (said, or because it decides when something happens)."""
-    least: float | None = None
-    """Below it the input means nothing (the rate of a loan is 0 or more), so nothing looks there."""
-    choices: tuple[str, ...] = ()
-    fixed: bool = False
-    """A fact, an age or a switch: turning points and the like leave it alone."""
-    digits: int = 0
-    """Decimals it was typed with, as it is shown: 4.125% has three."""
-
-    @property
-    def is_series(self) -> bool:
-        """Whether it has a value a period."""
-        return isinstance(self.value, np.ndarray)
-
-    @property
-    def whole(self) -> bool:
-        """Whether only certain values make sense, a `step` apart, so that nothing is looked for between them."""
-        return self.step is not None
-
-    def read(self, given: object, *, what: str) -> float:
-        """A value of this input as an analyst types it; InputError says what it takes."""
-        if self.choices:
-            return float(self.choices.index(choice(given, self.choices, what)))
-        value = read_value(given, self.unit, what=what)
-        if self.unit == "share":
-            known = [
-                np.nanmax(np.abs(one), initial=1.0) for one in (self.value, self.low, self.high) if one is not None
-            ]
-            refuse_bare_percent(given, value, what=what, most=float(max(known)))
-        return value
-
-
 @dataclass(frozen=True, slots=True)
 class Single:
     """A value worked out of inputs: one figure. `text` is its formula as it was typed."""
@@ -124,6 +74,8 @@ class Single:
     unit: str | None = None
     undefined: str | None = None
     text: str = ""
+    each: str = ""
+    """The set for each of whose things it is worked out."""
 
 
 Measure: TypeAlias = Single
@@ -173,6 +125,7 @@ class Line:
     unit: str | None
     group: str = ""
     text: str = ""
+    each: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,6 +141,7 @@ class Level:
     unit: str | None
     group: str = ""
     text: str = ""
+    each: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,6 +165,7 @@ class DealLoan:
     """The terms as they were typed."""
     places: Mapping[str, str]
     """Where each term stands."""
+    each: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,16 +177,6 @@ class Goal:
     at_most: Node | None
     nearly: Node | None
     undefined_is_met: bool
-    where: str
-
-
-@dataclass(frozen=True, slots=True)
-class InputChange:
-    """What a scenario does to one input."""
-
-    kind: Literal["replace", "scale", "shift"]
-    value: float | Floats
-    given: str
     where: str
 
 
@@ -314,6 +259,7 @@ class OwnCheck:
     label: str
     where: str
     text: str
+    each: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -331,10 +277,3 @@ class OwnChart:
     where: str
     first: Node | None = None
     last: Node | None = None
-
-
-def choices_of(inputs: Mapping[str, Any], questions: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
-    """The words of the inputs that take one of several, and of the questions that look for one of these."""
-    found = {name: tuple(item.choices) for name, item in inputs.items() if getattr(item, "choices", None)}
-    found.update({name: found[item.find] for name, item in questions.items() if item.find in found})
-    return found

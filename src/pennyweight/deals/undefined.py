@@ -198,7 +198,7 @@ class _Search(Target[Floats]):
 
 def formula_of(deal: Definition, name: str) -> Node | None:
     """The formula behind a name: its own, or how a total adds up; None when it has none."""
-    for table in (deal.values, deal.lines, deal.levels, deal.measures):
+    for table in (deal.values, deal.lines, deal.levels, deal.measures, deal.each_figures):
         if name in table:
             return table[name].node
     for grid in deal.tables.values():
@@ -206,15 +206,15 @@ def formula_of(deal: Definition, name: str) -> Node | None:
             if column.name == name:
                 return column.node
     if name.startswith("loans."):
-        return Sum(tuple(Name(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
+        return Sum(tuple(deal.as_one(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
     if name in ("money_in", "money_out"):
         role = name.removeprefix("money_")
-        return Sum(tuple(Name(line.name) for line in deal.lines.values() if line.role == role))
+        return Sum(tuple(deal.as_one(line.name) for line in deal.lines.values() if line.role == role))
     before = Binary("-", Name("money_in"), Name("money_out"))
     if name == "net_before_loans":
         return before
     if name == "net":
-        flows = [Name(f"{loan}.flow") for loan in deal.loans]
+        flows = [deal.as_one(f"{loan}.flow") for loan in deal.loans]
         return Sum((before, *flows)) if flows else before
     return None
 

@@ -29,6 +29,7 @@ def check_formulas(names: Names, *groups: Mapping[str, Any], note: Noting) -> No
 
 def _check_item(names: Names, item: Any) -> None:
     for node in _nodes_of(item):
+        names.check_set(node, getattr(item, "each", ""), getattr(item, "asked_at", "") or item.where)
         if isinstance(item, Question) and item.aim == "true":
             _check_condition(names, node, item.asked_at or item.where)
             continue

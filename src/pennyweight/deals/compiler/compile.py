@@ -8,23 +8,19 @@ stepped, as one instruction for the whole group (see `recursion`).
 from __future__ import annotations
 
 from collections.abc import Mapping
-from decimal import Decimal
-from functools import partial
 from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
-from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
+from pennyweight.deals.compiler.goals import compile_goals
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, undisturbed
 from pennyweight.deals.compiler.program import (
     Program,
     asked_name,
-    bound_name,
     check_name,
     drawn_name,
-    met_name,
-    nearly_name,
+    each_name,
     slack_name,
 )
 from pennyweight.deals.compiler.recursion import compile_group
@@ -37,12 +33,10 @@ from pennyweight.deals.language.nodes import (
     Logic,
     Name,
     Node,
-    Number,
     Sum,
-    Unary,
     names_in,
 )
-from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Goal, Level, Line, Question
+from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Level, Line, Question
 from pennyweight.errors import InputError
 
 __all__ = ["compile_deal"]
@@ -60,21 +54,24 @@ class _Compiler(Slots):
         given = {**definition.inputs, **definition.parameters}
         self.bits = {name: 1 << k for k, name in enumerate([*given, *definition.questions])}
         for name in self.bits:  # an answer is worked out apart and put in like an input
-            self.names[name] = self.slot(name in given and given[name].is_series, self.bits[name])
+            item = given.get(name)
+            over_time = item is not None and item.is_series and not item.of
+            self.names[name] = self.slot(over_time, self.bits[name], item.of if item is not None else "")
         self._built_in()
         for group in _groups(self._edges()):
             self._compile_group(group)
-        self._compile_goals()
+        compile_goals(self)
         self.slacks: dict[str, tuple[str, ...]] = {}
         for name, question in definition.questions.items():
             self.names[asked_name(name)] = self._compile_question(question)
             self.slacks[name] = self._compile_slacks(question)
         for name, check in definition.own_checks.items():
-            self.names[check_name(name)] = self.translate(check.node)
+            self.names[check_name(name)] = self.for_each(self.translate(check.node), check.each)
         for name, chart in definition.charts.items():
             for key, node in (("target", chart.target), ("from", chart.first), ("to", chart.last)):
                 if node is not None:
                     self.names[drawn_name(name, key)] = self.translate(node)
+        self._take_together()
 
     def program(self) -> Program:
         """What was compiled."""
@@ -84,6 +81,8 @@ class _Compiler(Slots):
             constants=self.constants,
             over_time=tuple(self.over_time),
             depends=tuple(self.depends),
+            space=tuple(self.space),
+            counts=self.counts,
             bits=self.bits,
             names=self.names,
             reads={name: frozenset(self._edges_of(name)) for name in self.nodes},
@@ -113,6 +112,11 @@ class _Compiler(Slots):
         self.names["year"] = self.constant(time.year)
         self.names["end"] = self.number(time.periods)
         self.names["per_year"] = self.number(time.per_year)
+        for name, own in self.definition.sets.items():
+            if own.born:
+                born = np.arange(float(time.rows))
+                self.names[f"{name}.born"] = self.constant(born, name)
+                self.names[f"{name}.age"] = self.constant(time.t - born, name)
 
     def _edges(self) -> dict[str, set[str]]:
         """Every name, and the names its formula, its run and its settings read."""
@@ -123,6 +127,27 @@ class _Compiler(Slots):
             edges[name] |= _read_around(level) & self.nodes.keys()
         return edges
 
+    def _is_born(self, each: str) -> bool:
+        """Whether things of a set begin one after the other."""
+        return bool(each) and self.definition.sets[each].born
+
+    def _take_together(self) -> None:
+        """Give what is worked out for each thing a name of its own, and its old name to what all come to together."""
+        each = {name: slot for name, slot in self.names.items() if self.space[slot] and not self._is_column(name)}
+        for name, slot in each.items():
+            self.names[each_name(name)] = slot
+            del self.names[name]
+            if name in self.definition.goals:
+                upward = self.definition.goals[name].at_least is not None
+                self.names[name] = self.over_things("lowest_of" if upward else "highest_of", slot)
+            elif name.startswith("?check "):
+                self.names[name] = self.over_things("lowest_of", slot)
+            elif self.over_time[slot]:
+                self.names[name] = self.over_things(together(self.definition.unit(name)), slot)
+
+    def _is_column(self, name: str) -> bool:
+        return name.partition(".")[0] in self.definition.sets
+
     # Groups of names.
 
     def _compile_group(self, group: list[str]) -> None:
@@ -131,7 +156,8 @@ class _Compiler(Slots):
             self.names[name] = self._compile_name(name)
             return
         self._refuse_circle(group)
-        singles = [member for member in group if member in self.definition.values or member in self.definition.measures]
+        figures = (self.definition.values, self.definition.measures, self.definition.each_figures)
+        singles = [member for member in group if any(member in table for table in figures)]
         if singles:
             circle = " needs ".join(_circle(group, self._edges()))
             where = self._where(singles[0])
@@ -178,7 +204,7 @@ class _Compiler(Slots):
 
     def _where(self, name: str) -> str:
         deal = self.definition
-        for table in (deal.lines, deal.levels, deal.values, deal.measures):
+        for table in (deal.lines, deal.levels, deal.values, deal.measures, deal.each_figures):
             if name in table:
                 return table[name].where
         if name in self.loan_parts:
@@ -190,7 +216,7 @@ class _Compiler(Slots):
 
     def _compile_name(self, name: str) -> int:
         deal = self.definition
-        slot = self.translate(self.nodes[name])
+        slot = self.for_each(self.translate(self.nodes[name]), deal.each.get(name, ""))
         if name in deal.lines:
             line = deal.lines[name]
             self.masks[name] = masks.mask_of(self, line)
@@ -202,7 +228,13 @@ class _Compiler(Slots):
             slot = masks.over_time(self, slot)
             if level.start is not None:
                 start = self.translate(level.start)
-                slot = self.emit("start", masks.with_first, [slot, start], True)
+                if self._is_born(level.each):
+                    begins = self.operation("==", self.names[f"{level.each}.age"], self.number(0.0))
+                    slot = self.emit("set", masks.replaced, [slot, begins, start], True)
+                else:
+                    slot = self.emit("start", masks.with_first, [slot, start], True)
+            if self._is_born(level.each):
+                slot = masks.masked(self, slot, masks.born_yet(self, level.each))
             return masks.settled(self, slot, level.settings)
         return slot
 
@@ -235,35 +267,6 @@ class _Compiler(Slots):
             return self.operation("-", self.translate(node.left), self.translate(node.right))
         return self.translate(node)
 
-    def _compile_goals(self) -> None:
-        deal = self.definition
-        met = [self._compile_goal(goal) for goal in deal.goals.values()]
-        pays_off = met[0] if met else self.number(float("nan"))
-        for slot in met[1:]:
-            pays_off = self.operation("and", pays_off, slot)
-        self.names["pays_off"] = pays_off
-
-    def _compile_goal(self, goal: Goal) -> int:
-        value = self.names[goal.measure]
-        tolerance = self.definition.style.tolerance(self.definition.unit(goal.measure))
-        for key, node in (("at_least", goal.at_least), ("at_most", goal.at_most), ("nearly", goal.nearly)):
-            if node is None:
-                continue
-            bound = self.translate(node)
-            self.names[bound_name(goal.measure, key)] = bound
-            upward = goal.at_least is not None
-            near = min(tolerance, _half_digit(node))
-            compute = partial(_reaches, upward, near, goal.undefined_is_met)
-            slot = self.emit(("reaches", upward, near, goal.undefined_is_met), compute, [value, bound], False)
-            if key != "nearly":
-                sides = (value, bound) if upward else (bound, value)
-                slack = self.operation("-", *sides)
-                if goal.undefined_is_met:
-                    slack = self.emit("undefined is met", _endless, [slack], False)
-                self.names[slack_name(goal.measure)] = slack
-            self.names[nearly_name(goal.measure) if key == "nearly" else met_name(goal.measure)] = slot
-        return self.names[met_name(goal.measure)]
-
 
 def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> dict[str, Node]:
     """The formula of every name, those of the totals and of the parts of loans among them."""
@@ -271,40 +274,25 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     nodes.update((name, item.node) for name, item in deal.lines.items())
     nodes.update((name, item.node) for name, item in deal.levels.items())
     nodes.update((name, item.node) for name, item in deal.measures.items())
+    nodes.update((name, item.node) for name, item in deal.each_figures.items())
     nodes.update((item.name, item.node) for table in deal.tables.values() for item in table.columns.values())
     for total, role in (("money_in", "in"), ("money_out", "out")):
-        nodes[total] = Sum(tuple(Name(name) for name, line in deal.lines.items() if line.role == role))
+        nodes[total] = Sum(tuple(deal.as_one(name) for name, line in deal.lines.items() if line.role == role))
     nodes["net_before_loans"] = Binary("-", Name("money_in"), Name("money_out"))
-    flows = tuple(Name(f"{loan}.flow") for loan in deal.loans)
+    flows = tuple(deal.as_one(f"{loan}.flow") for loan in deal.loans)
     nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
     if deal.loans:
-        nodes.update((f"loans.{part}", Sum(tuple(Name(f"{loan}.{part}") for loan in deal.loans))) for part in PARTS)
+        nodes.update(
+            (f"loans.{part}", Sum(tuple(deal.as_one(f"{loan}.{part}") for loan in deal.loans))) for part in PARTS
+        )
     for name, (loan, part) in loans.items():
         nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
     return nodes
 
 
-def _half_digit(bound: Node) -> float:
-    """Half of the last decimal a bound is written with: 0.2791 is not "at most 0.27"; infinite when it has none."""
-    if isinstance(bound, Unary):
-        return _half_digit(bound.operand)
-    if not isinstance(bound, Number) or bound.percent:
-        return float("inf")
-    exponent = int(Decimal(repr(bound.value)).normalize().as_tuple().exponent)
-    return 0.5 * 10.0**exponent if exponent < 0 else float("inf")
-
-
-def _endless(slack: Floats) -> Floats:
-    """The slack of a goal that an undefined figure meets: without end there."""
-    return np.where(np.isnan(slack), np.inf, slack)
-
-
-def _reaches(upward: bool, tolerance: float, undefined: bool, value: Floats, bound: Floats) -> Floats:
-    """1 where the value reaches the bound, 0 where it does not or where either is undefined."""
-    reached = value >= bound - tolerance if upward else value <= bound + tolerance
-    if undefined:
-        reached = reached | np.isnan(value)
-    return reached.astype(np.float64)
+def together(unit: str) -> str:
+    """How the values of all things are shown as one: rates, shares and spans by their mean, all else by the sum."""
+    return "average_of" if unit in ("rate", "share", "years", "date", "period", "condition") else "sum_of"
 
 
 def _read_around(item: Line | Level) -> set[str]:

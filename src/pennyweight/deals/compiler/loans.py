@@ -128,10 +128,13 @@ def compile_undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> Non
     """All parts of such a loan as one instruction, over all periods at once; `parts` are their dotted names."""
     names = list(loan.terms)
     args = tuple(program.translate(loan.terms[name]) for name in names)
+    args = tuple(
+        program.for_each(arg, loan.each) if name == "amount" else arg for name, arg in zip(names, args, strict=True)
+    )
     depends = 0
     for arg in args:
         depends |= program.depends[arg]
-    outs = tuple(program.slot(True, depends) for _ in _STEPPED)
+    outs = tuple(program.slot(True, depends, loan.each) for _ in _STEPPED)
     compute = partial(_undisturbed, loan.shape, loan.per_year, program.time, tuple(names))
     program.instructions.append(Instruction(compute, args, outs, steps=True))
     slot = dict(zip(_STEPPED, outs, strict=True))

@@ -11,17 +11,22 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.slots import Mask, Slots
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
+from pennyweight.deals.language.nodes import Call, Name, Node, children
+from pennyweight.deals.language.set_functions import OF_SETS
 from pennyweight.deals.parts import TOTALS, Line, Run, Setting
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["mask_of", "masked", "over_time", "setting_mask", "settled", "with_first"]
+__all__ = ["born_yet", "mask_of", "masked", "over_time", "replaced", "setting_mask", "settled", "with_first"]
 
 
 def mask_of(program: Slots, line: Line) -> Mask:
     """The mask of a line: as its run says, else as the lines it names, else 1…end."""
+    own = program.definition.sets.get(line.each)
+    if own is not None and own.born:
+        return _since_birth(program, line)
     if line.run.said:
         return _said(program, line.run)
-    named = [mask for name in sorted(current_names(line.node)) for mask in _masks_named(program, name)]
+    named = _named(program, line)
     if not named:
         return program.time.t[:, 0] >= 1
     fixed = [mask for mask in named if not isinstance(mask, int)]
@@ -57,7 +62,7 @@ def settled(program: Slots, slot: int, settings: tuple[Setting, ...]) -> int:
     """The slot with what `set` puts in its place in single periods."""
     for setting in settings:
         mask = setting_mask(program, setting)
-        slot = program.emit("set", _replace, [slot, mask, program.translate(setting.node)], True)
+        slot = program.emit("set", replaced, [slot, mask, program.translate(setting.node)], True)
     return slot
 
 
@@ -74,6 +79,49 @@ def with_first(line: Floats, start: Floats) -> Floats:
     result = np.array(np.broadcast_to(line, (line.shape[0], width)))
     result[0] = start[0] if start.ndim == 2 else start
     return result
+
+
+def _named(program: Slots, line: Line) -> list[Mask]:
+    """The masks of the lines a line names; what takes the things of a set together runs when one of them does."""
+    own = _own_names(line.node) if line.each else set()
+    found: list[Mask] = []
+    for name in sorted(current_names(line.node)):
+        for mask in _masks_named(program, name):
+            apart = (
+                isinstance(mask, int) and program.space[mask] and not (name in own and program.space[mask] == line.each)
+            )
+            found.append(program.over_things("highest_of", mask) if apart and isinstance(mask, int) else mask)
+    return found
+
+
+def _own_names(node: Node) -> set[str]:
+    """The names a formula reads outside of the functions that take the things of a set together."""
+    if isinstance(node, Name):
+        return {node.name}
+    if isinstance(node, Call) and node.function in OF_SETS:
+        return set()
+    return set().union(*map(_own_names, children(node))) if children(node) else set()
+
+
+def _since_birth(program: Slots, line: Line) -> Mask:
+    """The mask of a line of cohorts: as its run says, or as the lines it names, and never before a cohort begins."""
+    alive = born_yet(program, line.each)
+    said = [_said(program, line.run)] if line.run.said else _named(program, line)
+    if not said:
+        return alive
+    runs = _as_slot(program, said[0])
+    for other in said[1:]:
+        runs = program.emit("either", np.maximum, [runs, _as_slot(program, other)], True)
+    return program.emit("both", np.minimum, [alive, runs], True)
+
+
+def born_yet(program: Slots, space: str) -> int:
+    """The slot of the mask of cohorts: 1 from the period in which each begins."""
+    return program.operation(">=", program.names[f"{space}.age"], program.number(0.0))
+
+
+def _as_slot(program: Slots, mask: Mask) -> int:
+    return mask if isinstance(mask, int) else program.constant(mask.astype(np.float64)[:, None])
 
 
 def _said(program: Slots, run: Run) -> Mask:
@@ -161,5 +209,6 @@ def _spread(rows: int, x: Floats) -> Floats:
     return np.array(np.broadcast_to(x, (rows, x.shape[-1])))
 
 
-def _replace(x: Floats, mask: Floats, value: Floats) -> Floats:
+def replaced(x: Floats, mask: Floats, value: Floats) -> Floats:
+    """The line with another value where the mask is 1, undefined where it is."""
     return np.where(mask == 1, value, np.where(np.isnan(mask), np.nan, x))

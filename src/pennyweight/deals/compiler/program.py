@@ -9,7 +9,17 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["Program", "asked_name", "bound_name", "check_name", "drawn_name", "met_name", "nearly_name", "slack_name"]
+__all__ = [
+    "Program",
+    "asked_name",
+    "bound_name",
+    "check_name",
+    "drawn_name",
+    "each_name",
+    "met_name",
+    "nearly_name",
+    "slack_name",
+]
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -23,6 +33,10 @@ class Program:
     """For each slot whether it runs over time."""
     depends: tuple[int, ...]
     """For each slot the inputs it depends on, a bit each."""
+    space: tuple[str, ...]
+    """For each slot the set for each of whose things it has a value; empty for one value a case."""
+    counts: Mapping[str, int]
+    """How many things each set has."""
     bits: Mapping[str, int]
     """The bit of each input."""
     names: Mapping[str, int]
@@ -35,10 +49,22 @@ class Program:
     plans: dict[object, object] = field(default_factory=dict)
     """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
 
+    def bit(self, name: str) -> int:
+        """The bit of an input; that of one thing of a set is its column's."""
+        if name in self.bits:
+            return self.bits[name]
+        head, _, rest = name.partition(".")
+        return self.bits[f"{head}.{rest.rpartition('.')[2]}"]
+
 
 def asked_name(question: str) -> str:
     """The hidden name of what a question looks at."""
     return f"?asked {question}"
+
+
+def each_name(name: str) -> str:
+    """The hidden name of the values that a name has for each thing of its set."""
+    return f"?each {name}"
 
 
 def check_name(check: str) -> str:

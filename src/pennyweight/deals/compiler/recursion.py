@@ -17,12 +17,13 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
+from pennyweight.deals.compiler.rows import plain_at_or, row_at, row_at_or, row_mask, row_set, row_start
 from pennyweight.deals.compiler.slots import Instruction, Slots
-from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Name, Node, names_in, show
 from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.set_functions import OF_SETS, over_things
 from pennyweight.deals.language.translation import Target, folded
 from pennyweight.deals.parts import Level, Line
 from pennyweight.errors import InputError
@@ -40,6 +41,8 @@ class _Step:
     text: str = ""
     plain: Callable[..., Any] | None = None
     """Or a function that does it, where there is more to it than numbers."""
+    spread: int = 0
+    """In a group of which some members are of a set: how often to repeat arguments that have one value a case."""
 
 
 def compile_group(program: Slots, members: list[str]) -> None:
@@ -51,9 +54,9 @@ def compile_group(program: Slots, members: list[str]) -> None:
     depends = 0
     for arg in args:
         depends |= program.depends[arg]
-    outs = tuple(program.slot(True, depends) for _ in members)
+    outs = tuple(program.slot(True, depends, space) for space in group.spaces)
     compute = partial(_run, group.plan([program.over_time[arg] for arg in args], program.time.rows))
-    program.instructions.append(Instruction(compute, args, outs, steps=True))
+    program.instructions.append(Instruction(compute, args, outs, steps=True, mixed=group.mixed))
     for member, out in zip(members, outs, strict=True):
         program.names[member] = out
 
@@ -80,6 +83,12 @@ class _Walk:
     pasts: tuple[tuple[int, int], ...]
     """(cell, member): the whole past of a member, for at(member, k)."""
     plain: _Plain
+    things: tuple[int, ...]
+    """For each member how many values it has a case: one, or one for each thing of its set."""
+    outside_things: tuple[int, ...]
+    """For each argument the same."""
+    mixed: bool
+    """Whether these differ."""
 
 
 class Group(Target[int]):
@@ -89,8 +98,14 @@ class Group(Target[int]):
         self.program, self.members = program, members
         self.set = set(members)
         self.outside: dict[int, int] = {}
-        self.count = 0
-        self.member_cells = [self.cell() for _ in members]
+        self.cell_spaces: list[str] = []
+        """For each cell the set for each of whose things it has a value."""
+        each = program.definition.each
+        self.spaces = [each.get(member, "") for member in members]
+        self.space = next(filter(None, self.spaces), "")
+        """The set of the member at hand, or of any."""
+        self.mixed = len(set(self.spaces)) > 1
+        self.member_cells = [self.cell(space) for space in self.spaces]
         self.prior_cells: dict[int, int] = {}
         self.past_cells: dict[int, int] = {}
         self.member_steps: list[tuple[int, tuple[_Step, ...], int]] = []
@@ -98,22 +113,29 @@ class Group(Target[int]):
         self.where: str = program.definition.source.where()
         """Where the formula at hand stands."""
         self.period = self.from_outside(program.names["t"])
+        for space in filter(None, dict.fromkeys(self.spaces)):  # so that a row is never narrower than the set
+            self.from_outside(program.constant(np.zeros(program.counts[space]), space))
         self.ledgers: dict[str, int] = {}
         """The cell of each loan's ledger."""
 
-    def cell(self) -> int:
-        self.count += 1
-        return self.count - 1
+    @property
+    def count(self) -> int:
+        return len(self.cell_spaces)
+
+    def cell(self, space: str = "") -> int:
+        self.cell_spaces.append(space)
+        return len(self.cell_spaces) - 1
 
     def from_outside(self, slot: int) -> int:
         if slot not in self.outside:
-            self.outside[slot] = self.cell()
+            self.outside[slot] = self.cell(self.program.space[slot])
         return self.outside[slot]
 
     def add(self, name: str) -> None:
         """Compile one member: formula, run, start, set."""
         deal = self.program.definition
         self.steps = []
+        self.space = deal.each.get(name, "")
         if name in self.program.loan_parts:
             self.add_loan_part(name)
             return
@@ -125,14 +147,26 @@ class Group(Target[int]):
             self.program.masks[name] = mask
             if not isinstance(mask, int):
                 mask = self.program.constant(mask.astype(np.float64)[:, None])
-            cell = self.step(_row_mask, [cell, self.from_outside(mask)], ROWS["mask"])
+            cell = self.step(row_mask, [cell, self.from_outside(mask)], ROWS["mask"])
+        own = deal.sets.get(self.space)
         if isinstance(item, Level) and item.start is not None:
             start = self.translate(item.start)
-            cell = self.step(_row_start, [cell, start, self.period], ROWS["start"])
+            if own is not None and own.born:
+                age = self.program.names[f"{self.space}.age"]
+                begins = self.program.operation("==", age, self.program.number(0.0))
+                cell = self.step(row_set, [cell, self.from_outside(begins), start], ROWS["set"])
+            else:
+                cell = self.step(row_start, [cell, start, self.period], ROWS["start"])
+        if isinstance(item, Level) and own is not None and own.born:
+            cell = self.step(
+                row_mask, [cell, self.from_outside(masks.born_yet(self.program, self.space))], ROWS["mask"]
+            )
         if item is not None:
             for setting in item.settings:
                 chosen = self.from_outside(masks.setting_mask(self.program, setting))
-                cell = self.step(_row_set, [cell, chosen, self.translate(setting.node)], ROWS["set"])
+                cell = self.step(row_set, [cell, chosen, self.translate(setting.node)], ROWS["set"])
+        if self.mixed and self.space and not self.cell_spaces[cell]:
+            cell = self.step(_as_it_is, [cell], space=self.space)
         self.member_steps.append((self.members.index(name), tuple(self.steps), cell))
 
     def add_loan_part(self, name: str) -> None:
@@ -140,7 +174,7 @@ class Group(Target[int]):
         loan, part = self.program.loan_parts[name]
         self.where = loan.where
         if loan.name not in self.ledgers:
-            self.ledgers[loan.name] = self.cell()
+            self.ledgers[loan.name] = self.cell(self.space)
         early = part in ("drawn", "flow", "balance")
         self.program.masks[name] = self.program.time.t[:, 0] >= (0 if early else 1)
         cell = add_part(self, loan, part, self.ledgers[loan.name])
@@ -150,15 +184,25 @@ class Group(Target[int]):
         self, cell: int, compute: Callable[..., Any], args: list[int], plain: Callable[..., Any] | None = None
     ) -> None:
         """A step whose result takes the place of a cell."""
-        self.steps.append(_Step(compute, tuple(args), cell, "", plain))
+        self.steps.append(_Step(compute, tuple(args), cell, "", plain, self._spread(self.cell_spaces[cell])))
 
     def step(
-        self, compute: Callable[..., Floats], args: list[int], text: str = "", plain: Callable[..., Any] | None = None
+        self,
+        compute: Callable[..., Floats],
+        args: list[int],
+        text: str = "",
+        plain: Callable[..., Any] | None = None,
+        *,
+        space: str | None = None,
     ) -> int:
-        """A step whose result is a new cell."""
-        out = self.cell()
-        self.steps.append(_Step(compute, tuple(args), out, text, plain))
+        """A step whose result is a new cell, of the set of its arguments."""
+        own = next((self.cell_spaces[arg] for arg in args if self.cell_spaces[arg]), "") if space is None else space
+        out = self.cell(own)
+        self.steps.append(_Step(compute, tuple(args), out, text, plain, self._spread(own)))
         return out
+
+    def _spread(self, space: str) -> int:
+        return self.program.counts[space] if self.mixed and space else 0
 
     # A formula becomes a cell; what reads no member is worked out before, for all periods at once.
 
@@ -203,18 +247,24 @@ class Group(Target[int]):
         first = slots[0]
         if call.function == "prior" and isinstance(first, Name):
             member = self.members.index(first.name)
-            return self.prior_cells.setdefault(member, self.prior_cells.get(member) or self.cell())
+            if member not in self.prior_cells:
+                self.prior_cells[member] = self.cell(self.spaces[member])
+            return self.prior_cells[member]
         if call.function == "at" and isinstance(first, Name) and slots[1] is not None:
             self._refuse_ahead(call, first.name, slots[1])
             member = self.members.index(first.name)
             if member not in self.past_cells:
-                self.past_cells[member] = self.cell()
+                self.past_cells[member] = self.cell(self.spaces[member])
             asked = self.translate(slots[1])
             if slots[2] is not None:
                 args = [self.past_cells[member], asked, self.period, self.translate(slots[2])]
                 end = self.program.time.periods
-                return self.step(partial(_row_at_or, end), args, "", partial(_plain_at_or, end))
-            return self.step(_row_at, [self.past_cells[member], asked, self.period], ROWS["at"])
+                return self.step(partial(row_at_or, end), args, "", partial(plain_at_or, end))
+            return self.step(row_at, [self.past_cells[member], asked, self.period], ROWS["at"])
+        if call.function in OF_SETS:
+            args = [self.translate(slot) for slot in slots if slot is not None]
+            things = self.program.counts[self.cell_spaces[args[0]]]
+            return self.step(partial(over_things, call.function, things), args, space="")
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
             raise InputError(
@@ -237,14 +287,19 @@ class Group(Target[int]):
             tuple(self.member_cells),
             tuple((cell, member) for member, cell in self.past_cells.items()),
             _Plain(),
+            tuple(self.program.counts.get(space, 1) for space in self.spaces),
+            tuple(self.program.counts.get(self.cell_spaces[cell], 1) for cell in self.outside.values()),
+            self.mixed,
         )
 
 
 def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
-    if width <= _FEW:
+    if plan.mixed:
+        width = max(argument.shape[-1] // own for argument, own in zip(arguments, plan.outside_things, strict=True))
+    elif width <= _FEW:
         return _run_plainly(plan, arguments, width)
-    results = [np.empty((plan.rows, width)) for _ in range(plan.members)]
+    results = [np.empty((plan.rows, width * own if plan.mixed else width)) for own in plan.things]
     for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined
         results[member][...] = np.nan
     cells: list[Any] = [np.zeros(width)] * plan.cells
@@ -256,19 +311,33 @@ def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
             cells[cell] = argument
     for cell, member in plan.pasts:
         cells[cell] = results[member]
-    before = np.zeros(width)
+    before = [np.zeros(result.shape[1]) for result in results]
     for t in range(plan.rows):
         for cell, rows in moving:
             cells[cell] = rows[t]
         for cell, member in plan.priors:
-            cells[cell] = results[member][t - 1] if t else before
+            cells[cell] = results[member][t - 1] if t else before[member]
         for member, steps, result in plan.steps:
             for step in steps:
-                cells[step.out] = step.compute(*[cells[arg] for arg in step.args])
+                values = [cells[arg] for arg in step.args]
+                if step.spread and width > 1:
+                    values = [_repeated(value, width, step.spread) for value in values]
+                cells[step.out] = step.compute(*values)
             row = results[member][t]
             row[...] = cells[result]
             cells[plan.cell_of_member[member]] = row
     return tuple(results)
+
+
+def _repeated(value: Any, width: int, things: int) -> Any:
+    """A row with one value a case, repeated for each thing; any other argument as it is."""
+    if isinstance(value, np.ndarray) and value.shape[-1] == width:
+        return np.tile(value, things)
+    return value
+
+
+def _as_it_is(x: Floats) -> Floats:
+    return x
 
 
 _FEW = 8
@@ -315,44 +384,3 @@ def _called(compute: Callable[..., Any]) -> Callable[..., float]:
             return float(np.asarray(compute(*(np.array([value]) for value in values))).reshape(-1)[0])
 
     return plain
-
-
-def _row_mask(x: Floats, mask: Floats) -> Floats:
-    if mask.size == 1:
-        return x if mask[0] == 1 else x * 0.0 + mask if np.isnan(mask[0]) else np.zeros(x.shape)
-    return np.where(mask == 1, x, np.where(np.isnan(mask), np.nan, 0.0))
-
-
-def _row_start(x: Floats, start: Floats, period: Floats) -> Floats:
-    return start if period[0] == 0 else x
-
-
-def _row_set(x: Floats, mask: Floats, value: Floats) -> Floats:
-    return np.where(mask == 1, value, np.where(np.isnan(mask), np.nan, x))
-
-
-def _row_at_or(end: int, past: Floats, asked: Floats, period: Floats, otherwise: Floats) -> Floats:
-    """The same, with what is said otherwise outside the timeline."""
-    known = np.abs(asked - np.round(asked)) <= WHOLE
-    outside = known & ((asked < -WHOLE) | (asked > end + WHOLE))
-    return np.where(outside, otherwise, _row_at(past, asked, period))
-
-
-def _plain_at_or(end: int, past: list[float], asked: float, t: float, otherwise: float) -> float:
-    if not abs(asked) < _FARTHEST or abs(asked - round(asked)) > WHOLE:
-        return float("nan")
-    place = round(asked)
-    if not 0 <= place <= end:
-        return otherwise
-    return past[place] if place < len(past) else float("nan")
-
-
-_FARTHEST = 1e15
-
-
-def _row_at(past: Floats, asked: Floats, period: Floats) -> Floats:
-    """The value of a member in an earlier period, or in this one once it is there; later ones are undefined."""
-    inside = (np.abs(asked - np.round(asked)) <= WHOLE) & (asked >= -WHOLE) & (asked <= period[0] + WHOLE)
-    index = np.broadcast_to(np.where(inside, np.round(asked), 0).astype(np.intp), past.shape[1:])
-    taken = np.take_along_axis(past, index[None, :], axis=0)[0]
-    return np.where(inside, taken, np.nan)

@@ -20,10 +20,11 @@ from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind, runs_with_time
 from pennyweight.deals.language.nodes import Call, Node
 from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.set_functions import OF_SETS, over_things
 from pennyweight.deals.language.translation import Target
 from pennyweight.deals.parts import DealLoan
 
-__all__ = ["Instruction", "Mask", "Slots"]
+__all__ = ["Instruction", "Mask", "Slots", "repeated"]
 
 Mask: TypeAlias = "NDArray[np.bool_] | int"
 """Fixed, (periods + 1,), or the slot of one that inputs decide: 1 runs, 0 does not, NaN undefined."""
@@ -41,6 +42,8 @@ class Instruction:
     into: bool = False
     steps: bool = False
     """Whether it steps through time inside."""
+    mixed: bool = False
+    """Whether some of its results are of a set and others are not, so that it lays out values by itself."""
 
 
 class Slots(Target[int]):
@@ -56,21 +59,25 @@ class Slots(Target[int]):
         self.constants: dict[int, Floats] = {}
         self.over_time: list[bool] = []
         self.depends: list[int] = []
+        self.space: list[str] = []
+        """For each slot the set for each of whose things it has a value; empty for one value a case."""
+        self.counts = {name: len(own.things) for name, own in definition.sets.items()}
         self.names: dict[str, int] = {}
         self.masks: dict[str, Mask] = {}
         self._known: dict[Hashable, int] = {}
 
-    def slot(self, over_time: bool, depends: int) -> int:
+    def slot(self, over_time: bool, depends: int, space: str = "") -> int:
         """A new slot."""
         self.over_time.append(over_time)
         self.depends.append(depends)
+        self.space.append(space)
         return len(self.over_time) - 1
 
-    def constant(self, value: Floats) -> int:
-        """A slot that holds a fixed array, (1,) or (periods + 1, 1)."""
-        key = ("constant", value.shape, value.tobytes())
+    def constant(self, value: Floats, space: str = "") -> int:
+        """A slot that holds a fixed array, (1,) or (periods + 1, 1); of a set (things,) or (periods + 1, things)."""
+        key = ("constant", space, value.shape, value.tobytes())
         if key not in self._known:
-            slot = self.slot(value.ndim == 2, 0)
+            slot = self.slot(value.ndim == 2, 0, space)
             self.constants[slot] = value
             self._known[key] = slot
         return self._known[key]
@@ -82,17 +89,34 @@ class Slots(Target[int]):
         args: Sequence[int],
         over_time: bool,
         into: bool = False,
+        space: str | None = None,
     ) -> int:
-        """A slot for compute(*args); the same key and arguments are worked out once."""
+        """A slot for compute(*args); the same key and arguments are worked out once.
+
+        It is of the `space` of its arguments: what reads a value of each thing of a set has one for each.
+        """
         full = (key, *args)
         if full not in self._known:
             depends = 0
             for arg in args:
                 depends |= self.depends[arg]
-            out = self.slot(over_time, depends)
+            own = next((self.space[arg] for arg in args if self.space[arg]), "") if space is None else space
+            out = self.slot(over_time, depends, own)
             self.instructions.append(Instruction(compute, tuple(args), (out,), into))
             self._known[full] = out
         return self._known[full]
+
+    def for_each(self, slot: int, space: str) -> int:
+        """The slot with a value for each thing of a set, the same for all where it had one for all."""
+        if not space or self.space[slot] == space:
+            return slot
+        compute = partial(repeated, self.counts[space])
+        return self.emit(("each", space), compute, [slot], self.over_time[slot], space=space)
+
+    def over_things(self, function: str, slot: int, *asked: int) -> int:
+        """The slot of one value for all things of a set."""
+        compute = partial(over_things, function, self.counts[self.space[slot]])
+        return self.emit((function, "over things"), compute, [slot, *asked], self.over_time[slot], space="")
 
     # A formula becomes a slot; its names are all compiled before.
 
@@ -117,6 +141,8 @@ class Slots(Target[int]):
         """The slot of a function of the language."""
         function = FUNCTIONS[call.function]
         slots = bind(call, "")
+        if call.function in OF_SETS:
+            return self.over_things(call.function, *(self.translate(slot) for slot in slots if slot is not None))
         present = tuple(slot is not None for slot in slots)
         args = [self.translate(slot) for slot in slots if slot is not None]
         over_time = function.result == "line" or runs_with_time(call)
@@ -131,6 +157,13 @@ class Slots(Target[int]):
         if not all(present):
             compute = partial(_with_gaps, compute, present)
         return self.emit((function.name, present), compute, args, over_time)
+
+
+def repeated(things: int, x: Floats) -> Floats:
+    """The same value for each thing of a set."""
+    if x.shape[-1] == 1:
+        return np.array(np.broadcast_to(x, (*x.shape[:-1], things)))
+    return x  # the evaluation has laid out what differs between cases
 
 
 def _with_gaps(compute: Callable[..., object], present: tuple[bool, ...], *args: Floats) -> object:

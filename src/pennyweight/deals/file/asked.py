@@ -134,7 +134,8 @@ def read_checks(context: Context) -> dict[str, OwnCheck]:
         with context.noting("checks", name):
             node = context.parse(item.formula, "checks", name)
             where = context.where("checks", name)
-            found[name] = OwnCheck(name, node, item.label or _words(name), where, str(item.formula))
+            each = context.each_set(item.each, "checks", name)
+            found[name] = OwnCheck(name, node, item.label or _words(name), where, str(item.formula), each)
     return found
 
 

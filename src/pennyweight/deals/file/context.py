@@ -10,13 +10,14 @@ from typing import Any
 import numpy as np
 
 from pennyweight.deals.file.series import ColumnsRead, read_series
+from pennyweight.deals.file.sets import RawSet, each_of, read_set
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
-from pennyweight.deals.language.parse import parse
+from pennyweight.deals.language.parse import Things, parse
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.parts import choices_of
 from pennyweight.deals.timeline import LONGEST, Timeline
-from pennyweight.errors import InputError, all_of, within
+from pennyweight.errors import InputError, all_of, nearest, within
 from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST, as_float, is_whole_text
 from pennyweight.quantities.units import UNITS, read_value, refuse_bare_percent
@@ -45,10 +46,19 @@ class Context:
         self.mistakes: list[InputError] = list(mistakes)
         self.broken: dict[str, str] = {keys[1]: keys[0] for keys in broken if len(keys) > 1}
         """What has a mistake of its own, by name, and its section, so that nothing else is blamed for it."""
-        self.choices = choices_of(shape.inputs, shape.questions)
         self.time = Timeline()
         with self.noting():
             self.time = self._timeline()
+        self.sets: dict[str, RawSet] = {}
+        for name, item in shape.sets.items():
+            with self.noting("sets", name):
+                self.sets[name] = read_set(source, name, item, self.time)
+        self.each = each_of(shape)
+        """The set of every name that is worked out for each of its things."""
+        self.choices = choices_of(shape.inputs, shape.questions)
+        for raw in self.sets.values():
+            self.choices.update(raw.choices)
+        self.things = Things({name: raw.things.things for name, raw in self.sets.items()}, self.each)
 
     @contextmanager
     def noting(self, section: str = "", name: str = "") -> Iterator[None]:
@@ -70,7 +80,7 @@ class Context:
         where = self.where(*keys)
         if isinstance(given, str):
             choices = {name: words for name, words in self.choices.items() if name not in own}
-            node = parse(given, where=where, choices=choices)
+            node = parse(given, where=where, choices=choices, things=self.things)
             if self.time.start is None and any(
                 isinstance(part, Call) and part.function in _DATED for part in walk(node)
             ):
@@ -135,8 +145,23 @@ class Context:
         return int(np.searchsorted(days, day))
 
     def _is_day(self, name: str) -> bool:
+        head, _, column = name.partition(".")
+        if head in self.sets and column in self.sets[head].columns:
+            return self.sets[head].columns[column].kind == "date"
         item = self.shape.inputs.get(name)
         return item is not None and is_day(item)
+
+    def each_set(self, each: str | None, section: str, name: str) -> str:
+        """The set of an entry that says `each`; InputError when there is none of that name."""
+        if each is None or each in self.sets:
+            return each or ""
+        if each in self.broken:
+            return each
+        where = self.where(section, name, "each")
+        if not self.shape.sets:
+            raise InputError(f"{where} is '{each}', and the deal has no sets; write one under [sets.{each}].", at=where)
+        hint = nearest(each, self.sets) or "."
+        raise InputError(f"{where}: there is no set '{each}'{hint} The sets are {', '.join(self.sets)}.", at=where)
 
     @staticmethod
     def key_of(text: str) -> int | str:

@@ -44,7 +44,8 @@ class Entries(Context):
         where = self.where(section, name)
         unit = None if item.unit is None else check_unit(item.unit, where=where)
         node = self.parse(item.formula, section, name)
-        return Single(name, node, where, item.label or _words(name), unit, item.undefined, str(item.formula))
+        each = self.each_set(item.each, section, name)
+        return Single(name, node, where, item.label or _words(name), unit, item.undefined, str(item.formula), each)
 
     def _line(self, section: str, role: Role, name: str, item: LineShape) -> Line:
         where = self.where(section, name)
@@ -77,6 +78,7 @@ class Entries(Context):
             unit,
             item.group or "",
             str(item.formula),
+            self.each_set(item.each, section, name),
         )
 
     def _level(self, name: str, item: LevelShape) -> Level:
@@ -85,9 +87,9 @@ class Entries(Context):
         start = None if item.start is None else self.parse(item.start, "levels", name, "start")
         node = self.parse(item.formula, "levels", name)
         settings = self._settings(item.set, "levels", name)
-        return Level(
-            name, node, start, settings, where, item.label or _words(name), unit, item.group or "", str(item.formula)
-        )
+        each = self.each_set(item.each, "levels", name)
+        label, group = item.label or _words(name), item.group or ""
+        return Level(name, node, start, settings, where, label, unit, group, str(item.formula), each)
 
     def _settings(self, given: Mapping[str, int | float | str] | None, section: str, name: str) -> tuple[Setting, ...]:
         found = []

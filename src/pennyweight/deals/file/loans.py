@@ -135,6 +135,7 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
         label,
         texts,
         {term: context.where("loans", name, term) for term in texts},
+        context.each_set(item.each, "loans", name),
     )
 
 

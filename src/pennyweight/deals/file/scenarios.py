@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from graphlib import CycleError, TopologicalSorter
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
+from pennyweight.deals.assumptions import read_months
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import OverrideShape, ScenarioShape
 from pennyweight.deals.language.nodes import Name
@@ -31,7 +32,7 @@ def read_scenarios(
     for name, item in context.shape.scenarios.items():
         with context.noting():
             changes = dict(_undone(context, name, item, {**lines, **levels}, switches))
-            for key, change in _overrides(context, name, item):
+            for key, change in _overrides(context, name, item, inputs):
                 with context.noting():
                     changes[key] = _change(context, name, key, change, inputs)
             based_on = [item.based_on] if isinstance(item.based_on, str) else item.based_on or []
@@ -139,13 +140,19 @@ def _refuse_circles(context: Context, found: Mapping[str, Scenario]) -> None:
         )
 
 
-def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator[tuple[str, OverrideShape]]:
+def _overrides(
+    context: Context, scenario: str, item: ScenarioShape, inputs: Mapping[str, Input]
+) -> Iterator[tuple[str, OverrideShape]]:
     """What a scenario overrides, by input; `bank.rate = "5%"` comes as a table of the loan's terms."""
     for name, change in item.__pydantic_extra__.items():
         if isinstance(change, OverrideShape):
             yield name, change
             continue
         where = context.where("scenarios", scenario, name)
+        if name in context.sets:
+            for dotted, given in _of_set(context, name, change, inputs, where):
+                yield dotted, shaped(OverrideShape, given, context.source, lambda _: keys_of(OverrideShape))
+            continue
         if name not in context.shape.loans:
             known = keys_of(OverrideShape)
             bad = next((key for key in change if key not in known), None)
@@ -162,10 +169,36 @@ def _overrides(context: Context, scenario: str, item: ScenarioShape) -> Iterator
             yield f"{name}.{term}", shaped(OverrideShape, given, context.source, lambda _: keys_of(OverrideShape))
 
 
+def _of_set(
+    context: Context, name: str, change: Mapping[str, Any], inputs: Mapping[str, Input], where: str
+) -> Iterator[tuple[str, dict[str, Any]]]:
+    """What a scenario changes of a set: whole columns, and columns of one thing."""
+    things = context.sets[name].things
+    for key, value in change.items():
+        if key in things.things and isinstance(value, dict):
+            for column, own in value.items():
+                yield f"{name}.{key}.{column}", own if isinstance(own, dict) else {"value": own}
+        elif f"{name}.{key}" in inputs or key in things.columns:
+            yield f"{name}.{key}", value if isinstance(value, dict) else {"value": value}
+        else:
+            known = [*context.sets[name].columns, *things.things]
+            raise InputError(
+                f"{where}: {name} has no column and no thing '{key}'{nearest(key, known) or '.'} Its columns are "
+                f"{', '.join(context.sets[name].columns)}.",
+                at=where,
+            )
+
+
 def _change(
     context: Context, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]
 ) -> InputChange:
     where = context.where("scenarios", scenario, name)
+    if name not in inputs and name.partition(".")[0] in context.sets:
+        raise InputError(
+            f"{where}: nothing in the deal reads the column '{name.rpartition('.')[2]}', so that changing it would "
+            "change nothing.",
+            at=where,
+        )
     if name not in inputs:
         raise InputError(
             f"{where}: there is no input '{name}'{nearest(name, inputs) or '.'} Scenarios change inputs only.", at=where
@@ -176,10 +209,16 @@ def _change(
         end = target.low if item.value == "low" else target.high
         if end is None:
             raise InputError(f"{where}: {name} has no '{item.value}' to go to; write one under [inputs].", at=where)
-        return InputChange("replace", end, item.value, where)
+        return InputChange("scale" if target.is_column else "replace", end, item.value, where)
     ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
     if len(ways) != 1:
         raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)
+    if target.is_column and unit == "date" and item.shift is not None:
+        return InputChange("shift", float(read_months(item.shift, what=where)), f"+ {item.shift}", where)
+    if target.is_column and (item.steps is not None or item.file is not None):
+        raise InputError(
+            f"{where}: {name} has a value for each thing; scale it, shift it or give it one value.", at=where
+        )
     if target.choices or unit == "date":
         if item.value is None:
             kind = "one of several words" if target.choices else "a date"

@@ -28,10 +28,23 @@ from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.file.naming import check_names
 from pennyweight.deals.file.scenarios import read_scenarios, switched
 from pennyweight.deals.file.series import unused_columns
+from pennyweight.deals.file.sets import column_inputs, unused_of_sets
 from pennyweight.deals.file.shape import read_shape, shape_of
 from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
-from pennyweight.deals.language.nodes import Node
-from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Goal, Input, Level, Line, OwnCheck, Question, Single
+from pennyweight.deals.language.nodes import Node, names_in
+from pennyweight.deals.parts import (
+    PARTS,
+    TOTALS,
+    DealLoan,
+    Goal,
+    Input,
+    KnownInputs,
+    Level,
+    Line,
+    OwnCheck,
+    Question,
+    Single,
+)
 from pennyweight.deals.period_zero import Early, begun
 from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
 from pennyweight.errors import InputError, nearest
@@ -148,7 +161,12 @@ class Reader(Entries):
         levels = self._all("levels", self._level)
         goals = self._all("goals", lambda name, _: self._goal(name))
         loans, loan_terms = read_loans(self, shape.loans)
-        known = [*shape.inputs, *self.broken, *(f"{loan}.{term}" for loan in shape.loans for term in LOAN_TERMS)]
+        known = [
+            *shape.inputs,
+            *self.broken,
+            *self._columns_named(),
+            *(f"{loan}.{term}" for loan in shape.loans for term in LOAN_TERMS),
+        ]
         questions = self._all("questions", lambda name, _: read_question(self, name, known))
         columns = self._all("tables", lambda name, _: read_columns(self, name))
         own_checks = read_checks(self)
@@ -171,6 +189,8 @@ class Reader(Entries):
         shapes: dict[str, Extent] = {
             name: "line" if is_series(item) else "single" for name, item in shape.inputs.items()
         }
+        columns = [f"{name}.{column}" for name, raw in self.sets.items() for column in raw.things.columns]
+        shapes.update({name: "line" if name.endswith(".age") and self._is_born(name) else "single" for name in columns})
         single = [*shape.values, *shape.measures, *shape.questions, *cells, *sections.loan_terms]
         shapes.update(dict.fromkeys(single, "single"))
         shapes.update({key: "single" for table in sections.columns for key in own_names(self, table).values()})
@@ -186,7 +206,20 @@ class Reader(Entries):
         units = self._said_units(sections)
         units.update(dict.fromkeys(parts, "money"))
         units.update({name: item.unit for name, item in sections.loan_terms.items()})
-        return Names(shapes, nodes, units, standing, starts)
+        units.update({name: "period" for name in columns if self._is_born(name)})
+        sets = {name: name.partition(".")[0] for name in columns} | self.each
+        sets.update({f"{loan}.{part}": own for loan, own in self.each.items() if loan in shape.loans for part in PARTS})
+        return Names(shapes, nodes, units, standing, starts, sets)
+
+    def _is_born(self, column: str) -> bool:
+        """Whether a column is one of cohorts, which have no rows."""
+        return self.sets[column.partition(".")[0]].things.born
+
+    def _columns_named(self) -> list[str]:
+        """The columns of sets, and those of each thing, as inputs are named."""
+        columns = [(raw, column) for raw in self.sets.values() if not raw.things.born for column in raw.columns]
+        whole = [f"{raw.things.name}.{column}" for raw, column in columns]
+        return whole + [f"{raw.things.name}.{thing}.{one}" for raw, one in columns for thing in raw.things.things]
 
     def _loan_parts(self) -> list[str]:
         loans = self.shape.loans
@@ -199,6 +232,11 @@ class Reader(Entries):
                 if item.unit is not None:
                     units[name] = item.unit
         units.update({cell.name: cell.unit for cell in sections.cells.values() if cell.unit is not None})
+        for name, raw in self.sets.items():
+            for column, item in raw.columns.items():
+                unit = {"date": "date", "words": "choice"}.get(item.kind) or item.shape.unit
+                if unit is not None:
+                    units[f"{name}.{column}"] = unit
         return units
 
     def _check_formulas(self, sections: _Sections, names: Names) -> None:
@@ -223,7 +261,25 @@ class Reader(Entries):
         uses = self._uses(sections)
         for name, item in self.shape.inputs.items():
             units[name] = item.unit or unit_by_use(item, uses.units.get(name))
-        return self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | sections.loan_terms
+        columns = self._columns(sections, uses)
+        units.update({name: item.unit for name, item in columns.items()})
+        inputs = self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | columns | sections.loan_terms
+        return KnownInputs(inputs, {name: raw.things for name, raw in self.sets.items()})
+
+    def _columns(self, sections: _Sections, uses: _Uses) -> dict[str, Input]:
+        """The columns of sets that formulas read, or the deal says something of."""
+        used = set().union(*map(names_in, all_nodes(*sections.groups)))
+        used |= {column for question in sections.questions.values() if (column := self._column_of(question.find))}
+        found: dict[str, Input] = {}
+        for name, raw in self.sets.items():
+            with self.noting("sets", name):
+                found.update(column_inputs(raw, used, uses.units))
+        return found
+
+    def _column_of(self, name: str) -> str:
+        """The column in which one thing's own value stands, or the column itself; empty for any other name."""
+        head, _, rest = name.partition(".")
+        return f"{head}.{rest.rpartition('.')[2]}" if head in self.sets else ""
 
     def _uses(self, sections: _Sections) -> _Uses:
         moments: dict[str, str] = {}
@@ -272,7 +328,7 @@ class Reader(Entries):
             units[name] = inputs[question.find].unit
             with self.noting("questions", name):
                 questions[name] = with_between(self, question, inputs[question.find])
-        names = Names(names.shapes, names.nodes, units, names.levels, names.starts)
+        names = replace(names, said_units=units, _units={})
         with self.noting():
             check_bare_amounts(lines, sections.loans)
         check_nearly(goals, note=self.noting)
@@ -288,11 +344,14 @@ class Reader(Entries):
             style=self.style,
             timeline=self.time,
             inputs=inputs,
-            values=sections.values,
+            values={name: item for name, item in sections.values.items() if not item.each},
             lines={name: switched(item, switches) for name, item in lines.items()},
             levels={name: switched(item, switches) for name, item in levels.items()},
             loans=sections.loans,
-            measures=sections.measures,
+            measures={name: item for name, item in sections.measures.items() if not item.each},
+            sets={name: raw.things for name, raw in self.sets.items()},
+            each=dict(names.sets),
+            each_figures={name: item for name, item in {**sections.values, **sections.measures}.items() if item.each},
             goals=goals,
             scenarios=scenarios,
             questions=questions,
@@ -303,6 +362,6 @@ class Reader(Entries):
             parameters=parameters | switches,
             names=names,
             notes=self._notes(),
-            remarks=(*self.remarks, *unused_columns(self.columns_read)),
+            remarks=(*self.remarks, *unused_columns(self.columns_read), *unused_of_sets(self.sets.values(), inputs)),
             source=self.source,
         )

@@ -19,6 +19,7 @@ __all__ = [
     "AxisShape",
     "ChartShape",
     "CheckShape",
+    "ColumnShape",
     "DealShape",
     "GoalShape",
     "InputShape",
@@ -29,6 +30,7 @@ __all__ = [
     "OverrideShape",
     "QuestionShape",
     "ScenarioShape",
+    "SetShape",
     "TableShape",
     "read_shape",
 ]
@@ -94,6 +96,7 @@ class LineShape(_Shape):
     every: int | str | None = _said("How many periods lie between one time and the next.")
     set: dict[str, Scalar] | None = _said("What stands instead in single periods or years.")
     group: str | None = _said("The heading it stands under.")
+    each: str | None = _said("The set for each of whose things it is worked out.")
     label: str | None = _said("How it is called when shown.")
     unit: str | None = _said(
         "money, rate, share, years, period, number, count, date, or a word of your own such as km."
@@ -108,6 +111,7 @@ class LevelShape(_Shape):
     start: Scalar | None = _said("Its value in period 0.")
     set: dict[str, Scalar] | None = _said("What stands instead in single periods or years.")
     group: str | None = _said("The heading it stands under.")
+    each: str | None = _said("The set for each of whose things it is worked out.")
     label: str | None = _said("How it is called when shown.")
     unit: str | None = _said(
         "money, rate, share, years, period, number, count, date, or a word of your own such as km."
@@ -119,6 +123,7 @@ class MeasureShape(_Shape):
     """A measure or a value: one figure."""
 
     formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    each: str | None = _said("The set for each of whose things it is worked out.")
     label: str | None = _said("How it is called when shown.")
     unit: str | None = _said(
         "money, rate, share, years, period, number, count, date, or a word of your own such as km."
@@ -151,6 +156,37 @@ class LoanShape(_Shape):
     rate_steps: dict[str, Scalar] = _said("From which period on which rate holds.", {})
     extra: Scalar | None = _said("What is paid on top at the end of each period.")
     to_the_cent: bool = _said("Whether it is kept in whole cents, as a lender's books are.", False)
+    each: str | None = _said("The set for each of whose things it is worked out.")
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
+
+
+class ColumnShape(_Shape):
+    """A column of a set: what its values are."""
+
+    column: str | None = _said("What the file calls it, where that is something else.")
+    unit: str | None = _said(
+        "money, rate, share, years, period, number, count, date, or a word of your own such as km."
+    )
+    label: str | None = _said("How it is called when shown.")
+    empty: Scalar | dt.date | None = _said('What an empty cell stands for, such as 0, or "never" for a date.')
+    choices: list[str] | None = _said("The words it takes one of; left out, those that stand there.")
+    low: Scalar | None = _said("The low end of what is likely, as a multiple of all its values, such as 0.9.")
+    high: Scalar | None = _said("The high end of what is likely, as a multiple of all its values.")
+    whole: bool = _said("Whether only whole values make sense.", False)
+    fixed: bool = _said("A fact: never varied by turning points.", False)
+    note: str | None = _said("A remark, for whoever reads the file.")
+
+
+class SetShape(_Shape):
+    """A set: many of the same, a row each; or one thing a period."""
+
+    file: str | None = _said("A CSV, a workbook (.xlsx) or a Parquet file beside the deal, with a row for each thing.")
+    sheet: str | None = _said("The sheet of a workbook; left out, the first.")
+    rows: list[dict[str, Scalar | dt.date]] | None = _said("The rows themselves, instead of a file.")
+    name: str | None = _said("The column that names a row; left out, the first.")
+    columns: dict[str, ColumnShape] = _said("What the columns are, where it does not show by itself.", {})
+    every: Literal["period"] | None = _said('"period": one thing begins in every period, from 0 to the end.')
     label: str | None = _said("How it is called when shown.")
     note: str | None = _said("A remark, for whoever reads the file.")
 
@@ -220,7 +256,9 @@ class TableShape(_Shape):
     """The same figures for several values of one name, or of two."""
 
     by: dict[str, Annotated[AxisShape, _as_table("values")]] = _said(
-        "What the table goes by: a name of its own, or an input, and its values.", ...
+        "What the table goes by: a name of its own, or an input, and its values; or a set, with 'all' of its things "
+        "or a list of their names.",
+        ...,
     )
     columns: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said("The columns: a formula each.", ...)
     label: str | None = _said("How it is called when shown.")
@@ -231,6 +269,7 @@ class CheckShape(_Shape):
     """A check of the deal's own: a condition, and what it says."""
 
     formula: Scalar = _said("A formula of names, numbers and functions.", ...)
+    each: str | None = _said("The set for each of whose things it is worked out.")
     label: str | None = _said("How it is called when shown.")
     note: str | None = _said("A remark, for whoever reads the file.")
 
@@ -261,6 +300,9 @@ class DealShape(_Shape):
     timeline: TimelineShape = _said("How long the deal runs, and in which steps.", TimelineShape(periods=10))
     inputs: dict[str, Annotated[InputShape, _as_table("value")]] = _said(
         "What is assumed: one value, steps over time, a column of a CSV file, a date, or one of several words.", {}
+    )
+    sets: dict[str, SetShape] = _said(
+        "Many of the same: a row each, from a file or written here; formulas with `each` are worked out for each.", {}
     )
     values: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said(
         "One value each, worked out of inputs and of one another.", {}

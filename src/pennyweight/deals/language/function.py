@@ -11,9 +11,10 @@ from pennyweight.array_kinds import Floats
 __all__ = ["Function", "Parameter", "Takes", "_takes"]
 
 
-Takes = Literal["line", "name", "single", "rate", "years", "period", "window", "any", "anyrate"]
+Takes = Literal["line", "name", "single", "rate", "years", "period", "window", "any", "anyrate", "things", "thing"]
 """What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape;
-`window`: an end of some periods, a single one or one that runs with `t`."""
+`window`: an end of some periods, a single one or one that runs with `t`; `things`: what each thing of a set has;
+`thing`: the name of one of them."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,6 +12,7 @@ import numpy as np
 
 from pennyweight.deals.language import arithmetic, finance_functions, taxes, windows
 from pennyweight.deals.language.function import Function, _takes
+from pennyweight.deals.language.set_functions import SET_FUNCTIONS
 
 __all__ = ["FUNCTIONS"]
 
@@ -387,5 +388,5 @@ _ALL = (
     _by_hand("sqrt", _takes("x:any"), "same", "number", "square root", arithmetic.plain(np.sqrt), example="sqrt(2)"),
 )
 
-FUNCTIONS: dict[str, Function] = {function.name: function for function in _ALL}
+FUNCTIONS: dict[str, Function] = {function.name: function for function in (*_ALL, *SET_FUNCTIONS)}
 """Every function of the deal language by its name."""

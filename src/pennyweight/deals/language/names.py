@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from pennyweight.deals.language.function import Function
@@ -24,6 +24,7 @@ from pennyweight.deals.language.nodes import (
     show,
     walk,
 )
+from pennyweight.deals.language.set_functions import set_of
 from pennyweight.errors import InputError, nearest
 
 __all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "runs_with_time", "steps_of", "used_as"]
@@ -154,11 +155,29 @@ class Names:
     levels: frozenset[str]
     starts: Mapping[str, Node] = field(default_factory=dict)
     """What levels start at."""
+    sets: Mapping[str, str] = field(default_factory=dict)
+    """The set of every column, and of every name that is worked out for each of its things."""
     _units: dict[str, str] = field(default_factory=dict)
 
     def with_verdict(self) -> Names:
         """The same with `pays_off`, which conditions may name."""
-        return Names({**self.shapes, "pays_off": "single"}, self.nodes, self.said_units, self.levels, self.starts)
+        return replace(self, shapes={**self.shapes, "pays_off": "single"}, _units={})
+
+    def check_set(self, node: Node, each: str, where: str) -> None:
+        """Refuse a formula that names the things of a set and does not stand where each of them is worked out."""
+        if not self.sets:
+            return
+        self.with_verdict().shape(node, where)  # a name or a function that is not there is told first
+        own = set_of(node, self.sets, where)
+        if own in ("", each):
+            return
+        named = next(name for name in sorted(names_in(node)) if self.sets.get(name) == own)
+        here = f"this is worked out for each of {each}" if each else "this is a single formula for the whole deal"
+        raise InputError(
+            f"{where}: '{named}' has a value for each of {own}, and {here}. Take them together, as in "
+            f"sum_of({named}), or take one of them with one_of({named}, 'its name').",
+            at=where,
+        )
 
     def shape(self, node: Node, where: str) -> Extent:
         """Check a formula and say whether it is one figure or runs over time."""
@@ -238,6 +257,12 @@ class Names:
             head, dot, _ = name.partition(".")
             if head == "loans" and dot and "loans.balance" not in self.shapes:
                 raise InputError(f"{where}: '{name}' is of all loans together, and there are no loans.", at=where)
+            if columns := sorted(one for one, own in self.sets.items() if own == head and one.startswith(f"{head}.")):
+                raise InputError(
+                    f"{where}: {head} has no column '{name.partition('.')[2]}'{nearest(name, columns) or '.'} "
+                    f"Formulas can name {', '.join(columns)}.",
+                    at=where,
+                )
             if dot and f"{head}.balance" not in self.shapes:
                 raise InputError(f"{where}: '{name}' asks for a part of {head}, but only loans have parts.", at=where)
             raise InputError(

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Mapping
+from dataclasses import dataclass
 from math import isfinite, isnan
 from typing import TypeAlias
 
@@ -33,7 +34,7 @@ from pennyweight.quantities.dates import is_date, read_date
 from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.rates import read_rate
 
-__all__ = ["parse"]
+__all__ = ["Things", "parse"]
 
 Choices: TypeAlias = Mapping[str, tuple[str, ...]]
 """The words of each input that takes one of several."""
@@ -56,10 +57,19 @@ _MARK = re.compile(r"(?<!\w)_percent\w*")
 _OPENING, _CLOSING = "([{", ")]}"
 
 
-def parse(text: str, *, where: str, choices: Choices | None = None) -> Node:
+@dataclass(frozen=True, slots=True)
+class Things:
+    """The names of the things of each set, and the set of every name that is worked out for each of its things."""
+
+    names: Mapping[str, tuple[str, ...]]
+    sets: Mapping[str, str]
+
+
+def parse(text: str, *, where: str, choices: Choices | None = None, things: Things | None = None) -> Node:
     """Parse a formula; `where` (file, line, key) opens the message of every error.
 
     `choices` are the inputs that take one of several words: such a name can only be compared with one of its words.
+    `things` are what one_of(x, 'Bakery') may name.
 
     >>> parse("fare * trips * (1 + 4.6%)", where="taxi.toml, line 3")  # doctest: +ELLIPSIS
     Binary(operator='*', left=Binary(...
@@ -92,7 +102,7 @@ def parse(text: str, *, where: str, choices: Choices | None = None) -> Node:
         tree = ast.parse(prepared, mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
         raise _refused(where, stripped, _syntax(error, prepared)) from None
-    return _Translator(stripped, where, percents, choices or {}).translate(tree.body, 0)
+    return _Translator(stripped, where, percents, choices or {}, things or Things({}, {})).translate(tree.body, 0)
 
 
 def _is_word(match: re.Match[str]) -> bool:
@@ -174,8 +184,8 @@ def _refused(where: str, text: str, reason: str) -> InputError:
 
 
 class _Translator:
-    def __init__(self, text: str, where: str, percents: list[Number], choices: Choices) -> None:
-        self.text, self.where, self.percents, self.choices = text, where, percents, choices
+    def __init__(self, text: str, where: str, percents: list[Number], choices: Choices, things: Things) -> None:
+        self.text, self.where, self.percents, self.choices, self.things = text, where, percents, choices, things
         self.figures: dict[int, float | None] = {}
 
     def refuse(self, reason: str) -> InputError:
@@ -207,9 +217,13 @@ class _Translator:
             case ast.Call():
                 return self.call(node, depth)
             case ast.Attribute(value=ast.Name(id=head), attr=part) if not part.startswith("_"):
-                return Name(f"{head}.{part}")  # a part of a loan; whether there is one is checked with all names
+                # A part of a loan or a column of a set; whether there is one is checked with all names.
+                return self.name(f"{head}.{part}")
             case ast.Attribute():
-                raise self.refuse(f"'…{node.attr[:40]}' asks for a part of something; only loans have parts")
+                raise self.refuse(
+                    f"'…{node.attr[:40]}' asks for a part of something; only loans have parts, and sets have columns: "
+                    "a thing's own value is one_of(tenants.rent, 'its name')"
+                )
             case ast.Subscript():
                 raise self.refuse("there are no square brackets; one period of a line is at(line, period)")
             case ast.Lambda():
@@ -296,7 +310,7 @@ class _Translator:
         return self.figures[id(node)] if isinstance(node, Binary) else folded(node)
 
     def compare(self, node: ast.Compare, depth: int) -> Node:
-        if any(isinstance(part, ast.Name) and part.id in self.choices for part in (node.left, *node.comparators)):
+        if any(_dotted(part) in self.choices for part in (node.left, *node.comparators)):
             return self.chosen(node)
         sides = [self.translate(part, depth + 1) for part in (node.left, *node.comparators)]
         parts: list[Node] = []
@@ -309,21 +323,13 @@ class _Translator:
 
     def chosen(self, node: ast.Compare) -> Node:
         """`mooring == 'rented'`, or `!=`, in either order: the choice by its place among the choices."""
-        match node:
-            case ast.Compare(
-                left=ast.Name(id=name), ops=[ast.Eq() | ast.NotEq()], comparators=[ast.Constant(value=str(word))]
-            ):
-                pass
-            case ast.Compare(
-                left=ast.Constant(value=str(word)), ops=[ast.Eq() | ast.NotEq()], comparators=[ast.Name(id=name)]
-            ):
-                pass
-            case _:
-                name = next(
-                    part.id for part in ast.walk(node) if isinstance(part, ast.Name) and part.id in self.choices
-                )
-                listed = _listed(self.choices[name])
-                raise self.refuse(f"'{name}' is one of {listed}; compare it with == or != and one of these in quotes")
+        sides = [node.left, *node.comparators]
+        name = next(dotted for part in sides if (dotted := _dotted(part)) in self.choices)
+        texts = [part.value for part in sides if isinstance(part, ast.Constant) and isinstance(part.value, str)]
+        if len(sides) != 2 or len(texts) != 1 or not isinstance(node.ops[0], ast.Eq | ast.NotEq):
+            listed = _listed(self.choices[name])
+            raise self.refuse(f"'{name}' is one of {listed}; compare it with == or != and one of these in quotes")
+        word = texts[0]
         words = self.choices[name]
         if word not in words:
             hint = nearest(word, words)
@@ -334,6 +340,10 @@ class _Translator:
     def call(self, node: ast.Call, depth: int) -> Node:
         if not isinstance(node.func, ast.Name):
             raise self.refuse("only functions called by their name are allowed")
+        if node.func.id == "one_of" and (node.args or node.keywords):
+            if len(node.args) != 2 or node.keywords:
+                raise self.refuse(_ONE_OF)
+            return Call("one_of", ((None, self.translate(node.args[0], depth + 1)), (None, self.thing(node))))
         arguments: list[tuple[str | None, Node]] = []
         for argument in node.args:
             if isinstance(argument, ast.Starred):
@@ -345,33 +355,46 @@ class _Translator:
             arguments.append((keyword.arg, self.translate(keyword.value, depth + 1)))
         return Call(node.func.id, tuple(arguments))
 
+    def thing(self, call: ast.Call) -> Number:
+        """The thing that one_of names, by its place in the set of what it looks at."""
+        text = call.args[1].value if isinstance(call.args[1], ast.Constant) else None
+        dotted = [_dotted(part) for part in ast.walk(call.args[0])]
+        heads = [self.things.sets.get(name) or name.partition(".")[0] for name in dotted if name]
+        known = next((self.things.names[head] for head in heads if head in self.things.names), None)
+        if not isinstance(text, str) or known is None:
+            raise self.refuse(_ONE_OF)
+        if text not in known:
+            raise self.refuse(f"there is no '{text[:40]}'{nearest(text, known) or f'; there is {_listed(known)}'}")
+        return Number(float(known.index(text)), f"'{text}'", unit="choice")
+
+
+def _dotted(node: ast.AST) -> str:
+    """A name, or a part of one, as it is written; empty for anything else."""
+    match node:
+        case ast.Name(id=name):
+            return name
+        case ast.Attribute(value=ast.Name(id=head), attr=part):
+            return f"{head}.{part}"
+    return ""
+
 
 def _listed(words: tuple[str, ...]) -> str:
-    return ", ".join(f"'{word}'" for word in words)
+    more = f" and {len(words) - _MOST_WORDS} more" if len(words) > _MOST_WORDS else ""
+    return ", ".join(f"'{word}'" for word in words[:_MOST_WORDS]) + more
+
+
+_MOST_WORDS = 12
+_ONE_OF = "one_of takes the value of one thing, by its name, as in one_of(tenants.rent, 'Bakery')"
 
 
 def _word_for(node: ast.AST) -> str:
-    words = {
-        "Mod": "%",
-        "FloorDiv": "//",
-        "MatMult": "@",
-        "BitAnd": "&",
-        "BitOr": "|",
-        "BitXor": "^",
-        "LShift": "<<",
-        "RShift": ">>",
-        "In": "in",
-        "NotIn": "not in",
-        "Is": "is",
-        "IsNot": "is not",
-        "NamedExpr": ":=",
-        "ListComp": "for",
-        "GeneratorExp": "for",
-        "JoinedStr": "f''",
-        "List": "[ ]",
-        "Dict": "{ }",
-        "Set": "{ }",
-        "Tuple": ",",
-    }
     kind = type(node).__name__
-    return words.get(kind, kind)
+    return _WORDS.get(kind, kind)
+
+
+_SIGNS = (
+    "Mod=%;FloorDiv=//;MatMult=@;BitAnd=&;BitOr=|;BitXor=^;LShift=<<;RShift=>>;In=in;NotIn=not in;Is=is;IsNot=is not;"
+    "NamedExpr=:=;ListComp=for;GeneratorExp=for;JoinedStr=f'';List=[ ];Dict={ };Set={ };Tuple=,"
+)
+_WORDS = dict(pair.split("=", 1) for pair in _SIGNS.split(";"))
+"""How what Python's grammar has, and ours has not, is written."""

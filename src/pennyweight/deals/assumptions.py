@@ -1,0 +1,168 @@
+"""What an analyst assumes: inputs, the columns of sets, and what a scenario puts in their place."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+import numpy as np
+
+from pennyweight.array_kinds import Floats
+from pennyweight.errors import InputError, choice
+from pennyweight.quantities.units import read_value, refuse_bare_percent
+
+__all__ = ["Input", "InputChange", "KnownInputs", "ThingSet", "choices_of", "read_months"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Input:
+    """What the analyst assumes: one value, or a series over the periods (periods + 1,), NaN undefined.
+
+    A choice is the place of its word among the `choices`, a date the days since 1970.
+    """
+
+    name: str
+    value: float | Floats
+    unit: str
+    label: str
+    where: str
+    given: str
+    """How the value was typed."""
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    """What its values are multiples of: 1 for whole ones (said, or because it decides when something happens)."""
+    least: float | None = None
+    """Below it the input means nothing (the rate of a loan is 0 or more), so nothing looks there."""
+    choices: tuple[str, ...] = ()
+    fixed: bool = False
+    """A fact, an age or a switch: turning points and the like leave it alone."""
+    digits: int = 0
+    """Decimals it was typed with, as it is shown: 4.125% has three."""
+    of: str = ""
+    """The set it is a column of, with a value for each of its things; or the set one of whose things it is."""
+    place: int | None = None
+    """Of one thing's own value: which of the set's things it is."""
+
+    @property
+    def is_series(self) -> bool:
+        """Whether it has a value a period."""
+        return isinstance(self.value, np.ndarray)
+
+    @property
+    def is_column(self) -> bool:
+        """Whether it has a value for each thing of a set."""
+        return bool(self.of) and self.place is None
+
+    @property
+    def column(self) -> str:
+        """Of one thing's own value: the column it stands in; else the name."""
+        return f"{self.of}.{self.name.rpartition('.')[2]}" if self.place is not None else self.name
+
+    @property
+    def whole(self) -> bool:
+        """Whether only certain values make sense, a `step` apart, so that nothing is looked for between them."""
+        return self.step is not None
+
+    def read(self, given: object, *, what: str) -> float:
+        """A value of this input as an analyst types it; InputError says what it takes."""
+        if self.choices:
+            return float(self.choices.index(choice(given, self.choices, what)))
+        value = read_value(given, self.unit, what=what)
+        if self.unit == "share":
+            known = [
+                np.nanmax(np.abs(one), initial=1.0) for one in (self.value, self.low, self.high) if one is not None
+            ]
+            refuse_bare_percent(given, value, what=what, most=float(max(known)))
+        return value
+
+
+@dataclass(frozen=True, slots=True)
+class ThingSet:
+    """Many of the same: their names in order, and the columns that formulas read."""
+
+    name: str
+    label: str
+    things: tuple[str, ...]
+    where: str
+    columns: tuple[str, ...] = ()
+    born: bool = False
+    """Whether they are cohorts: one begins in every period."""
+
+    @property
+    def size(self) -> int:
+        """How many there are."""
+        return len(self.things)
+
+    def place(self, thing: str, what: str = "") -> int:
+        """The place of a thing; InputError with the nearest name."""
+        return self.things.index(choice(thing, self.things, what or f"of {self.name}"))
+
+
+class KnownInputs(dict[str, Input]):
+    """Inputs by name; those of one thing of a set (tenants.Bakery.rent) are found when asked for, and not listed."""
+
+    def __init__(self, inputs: Mapping[str, Input], sets: Mapping[str, ThingSet]) -> None:
+        super().__init__(inputs)
+        self.sets = sets
+
+    def __missing__(self, name: str) -> Input:
+        found = self._own(name)
+        if found is None:
+            raise KeyError(name)
+        return found
+
+    def __contains__(self, name: object) -> bool:
+        return super().__contains__(name) or (isinstance(name, str) and self._own(name) is not None)
+
+    def get(self, name: str, default: Any = None) -> Any:
+        """The input, or the default."""
+        try:
+            return self[name]
+        except KeyError:
+            return default
+
+    def _own(self, name: str) -> Input | None:
+        head, _, rest = name.partition(".")
+        thing, dot, column = rest.rpartition(".")
+        whole = super().get(f"{head}.{column}")
+        if not dot or whole is None or not whole.is_column or thing not in self.sets[head].things:
+            return None
+        place = self.sets[head].things.index(thing)
+        value = float(np.asarray(whole.value)[place])
+        label = f"{thing}: {whole.label}"
+        return replace(whole, name=name, value=value, label=label, place=place, low=None, high=None)
+
+
+@dataclass(frozen=True, slots=True)
+class InputChange:
+    """What a scenario does to one input."""
+
+    kind: Literal["replace", "scale", "shift"]
+    value: float | Floats
+    given: str
+    where: str
+
+
+def choices_of(inputs: Mapping[str, Any], questions: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
+    """The words of the inputs that take one of several, and of the questions that look for one of these."""
+    found = {name: tuple(item.choices) for name, item in inputs.items() if getattr(item, "choices", None)}
+    found.update({name: found[item.find] for name, item in questions.items() if item.find in found})
+    return found
+
+
+def read_months(given: object, *, what: str) -> int:
+    """How many months days are moved by: "3 months", "-1 year", or a number of months."""
+    words = str(given).split()
+    counts = {"month": 1, "months": 1, "year": 12, "years": 12}
+    if len(words) == 2 and words[1] in counts:
+        count = read_value(words[0], "number", what=what) * counts[words[1]]
+    else:
+        count = read_value(given, "number", what=what)
+    if count != round(count) or abs(count) > _MOST_MONTHS:
+        raise InputError(f"{what} is {given}; write whole months, such as 3 months.", at=what)
+    return round(count)
+
+
+_MOST_MONTHS = 12_000
