@@ -95,7 +95,7 @@ def frozen(one: object, **values: object) -> None:
         if isinstance(value, list):
             kept = tuple(value)
         elif isinstance(value, dict) and not isinstance(value, FrozenMapping):
-            kept = FrozenMapping(value)
+            kept = value if isinstance(value, FrozenMapping) else FrozenMapping(value)
         elif isinstance(value, np.ndarray):
             value.flags.writeable = False
         object.__setattr__(one, name, kept)

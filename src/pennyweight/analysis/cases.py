@@ -18,6 +18,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, moved_by, put_together, stack
 from pennyweight.deals.parts import TOTALS, KnownInputs, Question, Scenario
+from pennyweight.deals.worked_out import WorkedOut
 from pennyweight.plain_text import listed
 
 __all__ = ["Ends", "Model"]
@@ -70,7 +71,15 @@ class Model:
         read = [name for name in questions if reached & self.program.bit(name)]
         found = self.evaluate(stack(self.definition, [inputs]), [*wanted, *read])
         space = self.program.space
-        return {name: value[..., 0] if space[self.program.names[name]] else value for name, value in found.items()}
+        alone = {name: value[..., 0] if space[self.program.names[name]] else value for name, value in found.items()}
+        return WorkedOut(self.definition, alone) if self.definition.sets else alone
+
+    def with_figures(self, values: Mapping[str, Floats], case: Inputs, wanted: Sequence[str]) -> Mapping[str, Floats]:
+        """All names of one case, and some that are not among them."""
+        space, more = self.program.space, self.figures([case], wanted)
+        alone = {name: one[..., 0] if space[self.program.names[name]] else one for name, one in more.items()}
+        both = {**values, **alone}
+        return WorkedOut(self.definition, both) if self.definition.sets else both
 
     def figures(self, cases: Sequence[Inputs], wanted: Sequence[str]) -> dict[str, Floats]:
         """The wanted names for several cases."""

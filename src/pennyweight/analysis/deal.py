@@ -24,7 +24,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, choice
+from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
@@ -236,6 +236,7 @@ class Deal(Shown):
         depth: int = 2,
         by: Literal["year", "period"] = "year",
         inputs: Mapping[str, object] | None = None,
+        of: str | None = None,
     ) -> Why:
         """Where a figure comes from: its formula as typed, with the numbers in, and each name in it down to the inputs.
 
@@ -245,6 +246,7 @@ class Deal(Shown):
             scenario, inputs: as in `weigh`. against: another scenario, set beside it.
             depth: how many formulas to go down.
             by: what a figure over time (npv, irr, total…) is told by, besides its lines: every year or every period.
+            of: the thing of a set to look at, where the name is worked out for each; left out: all, the largest first.
 
         >>> deal = Deal.starter("taxi")
         >>> deal.why("hull_paid", at=0).reason.filled
@@ -254,6 +256,8 @@ class Deal(Shown):
         chosen = chosen if against is None else [*chosen, choice(against, self.scenarios, "against")]
         if len(set(chosen)) < len(chosen):
             raise InputError(f"against is '{against}', the scenario that is shown; name another one.", at="against")
+        if of is not None:
+            name = _name_of_thing(self.definition, a_text(name, what="name"), a_text(of, what="of"))
         weighings = {one: self.weigh(one, inputs=inputs) for one in chosen}
         period = None if at is None else read_period(self.definition, at, "at", first_of_year=False)
         by_period = choice(by, ("year", "period"), "by") == "period"
@@ -302,6 +306,16 @@ class Deal(Shown):
         if not names:
             raise InputError("scenarios is empty; name at least one.", at="scenarios")
         return list(dict.fromkeys(names))
+
+
+def _name_of_thing(deal: Definition, name: str, thing: str) -> str:
+    """The name of what one thing of a set has."""
+    if name not in deal.each or name in deal.loans:
+        raise InputError(f"{name} is not worked out for each thing of a set; leave 'of' out.", at="of")
+    things = deal.sets[deal.each[name]]
+    if thing not in things.places:
+        raise InputError(f"of: {things.name} has no '{thing}'{nearest(thing, things.things) or '.'}", at="of")
+    return f"{things.name}.{thing}.{name.removeprefix(f'{things.name}.')}"
 
 
 def _replaced(inputs: object) -> dict[str, Any]:

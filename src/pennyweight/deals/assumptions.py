@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -78,7 +79,7 @@ class Input:
         return value
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class ThingSet:
     """Many of the same: their names in order, and the columns that formulas read."""
 
@@ -95,9 +96,24 @@ class ThingSet:
         """How many there are."""
         return len(self.things)
 
-    def place(self, thing: str, what: str = "") -> int:
-        """The place of a thing; InputError with the nearest name."""
-        return self.things.index(choice(thing, self.things, what or f"of {self.name}"))
+    def as_input(self) -> Input:
+        """The things as something that takes one of several words."""
+        return Input(
+            name=self.name,
+            value=0.0,
+            unit="choice",
+            label=self.label,
+            where=self.where,
+            given="",
+            step=1.0,
+            choices=self.things,
+            fixed=True,
+        )
+
+    @cached_property
+    def places(self) -> dict[str, int]:
+        """The place of each thing by its name."""
+        return {thing: place for place, thing in enumerate(self.things)}
 
 
 class KnownInputs(dict[str, Input]):
@@ -127,11 +143,11 @@ class KnownInputs(dict[str, Input]):
         head, _, rest = name.partition(".")
         thing, dot, column = rest.rpartition(".")
         whole = super().get(f"{head}.{column}")
-        if not dot or whole is None or not whole.is_column or thing not in self.sets[head].things:
+        if not dot or whole is None or not whole.is_column or thing not in self.sets[head].places:
             return None
-        place = self.sets[head].things.index(thing)
+        place = self.sets[head].places[thing]
         value = float(np.asarray(whole.value)[place])
-        label = f"{thing}: {whole.label}"
+        label = f"{thing}: {whole.label.removeprefix(f'{self.sets[head].label}: ')}"
         return replace(whole, name=name, value=value, label=label, place=place, low=None, high=None)
 
 

@@ -8,6 +8,8 @@ from typing import Any
 
 from pennyweight.deals.language.names import Names
 from pennyweight.deals.language.nodes import Call, Name, Node
+from pennyweight.deals.language.parse import Things
+from pennyweight.deals.language.set_functions import for_thing
 from pennyweight.deals.parts import (
     TOTALS,
     DealLoan,
@@ -31,6 +33,9 @@ from pennyweight.reading.toml_files import Source
 
 __all__ = ["Definition"]
 
+_AVERAGED = ("rate", "share", "years", "date", "period", "condition", "choice")
+"""Units whose values make no sum."""
+
 NAMED = ("inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "questions")
 """The sections whose names stand in formulas."""
 
@@ -52,8 +57,9 @@ class Definition:
     sets: Mapping[str, ThingSet]
     each: Mapping[str, str]
     """The set of every column, and of every name that is worked out for each of its things."""
-    each_figures: Mapping[str, Single]
-    """The values and measures that are worked out for each thing of a set; the others stand in `values`, `measures`."""
+    each_values: Mapping[str, Single]
+    each_measures: Mapping[str, Single]
+    """Those that are worked out for each thing of a set; the others stand in `values` and `measures`."""
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
     questions: Mapping[str, Question]
@@ -80,6 +86,8 @@ class Definition:
         """How a name is called when shown."""
         if name in TOTALS:
             return name.replace("_", " ").capitalize()
+        if (own := self.own(name)) is not None:
+            return f"{own[1]}: {self.label(own[2]).removeprefix(f'{own[0].label}: ')}"
         kinds: tuple[Mapping[str, Any], ...] = (
             *(self.inputs, self.values, self.lines, self.levels, self.measures),
             *(self.each_figures, self.questions, self.parameters),
@@ -96,11 +104,56 @@ class Definition:
 
     def stands(self, name: str) -> bool:
         """Whether a name is what stands at a period's end, not an amount in it."""
-        return name in self.names.levels
+        own = self.own(name) if name.count(".") > 1 else None
+        return (name if own is None else own[2]) in self.names.levels
+
+    @property
+    def things(self) -> Things:
+        """The names of the things of every set, as formulas may name them."""
+        return Things({name: own.things for name, own in self.sets.items()}, self.each)
+
+    @property
+    def each_figures(self) -> dict[str, Single]:
+        """The values and measures of each thing of a set."""
+        return {**self.each_values, **self.each_measures}
+
+    def own(self, name: str) -> tuple[ThingSet, str, str] | None:
+        """(its set, the thing, what of it) of a name such as tenants.Bakery.rented; None of any other."""
+        head, _, rest = name.partition(".")
+        things = self.sets.get(head)
+        if things is None or "." not in rest:
+            return None
+        inner, thing = "", rest
+        while "." in thing:  # what of it follows the last dot; parts of loans have one of their own
+            thing, _, last = thing.rpartition(".")
+            inner = f"{last}.{inner}" if inner else last
+            if thing in things.places:
+                for full in (f"{head}.{inner}", inner):
+                    if self.each.get(full) == head:
+                        return things, thing, full
+        return None
+
+    def for_thing(self, node: Node, own: str, thing: str) -> Node:
+        """A formula as it stands for one thing of a set."""
+        return for_thing(node, self.each, own, thing)
+
+    def together(self, name: str) -> str:
+        """How what each thing has is shown as one figure: "sum", "average", "lowest" or "highest"; empty for others."""
+        if name not in self.each:
+            return ""
+        if name in self.goals:
+            return "lowest" if self.goals[name].at_least is not None else "highest"
+        return "average" if name.partition(".")[0] in self.sets or self.unit(name) in _AVERAGED else "sum"
 
     def as_one(self, name: str) -> Node:
         """A name as the deal's totals read it: of what each thing of a set has, the sum."""
         return Call("sum_of", ((None, Name(name)),)) if name in self.each else Name(name)
+
+    def year_shows(self, name: str) -> str:
+        """What a year shows of a line or level: "last" of what stands, "average" of shares and rates, else "sum"."""
+        if self.stands(name):
+            return "last"
+        return "average" if self.unit(name) in ("share", "rate") else "sum"
 
     def note_on(self, name: str) -> str:
         """What the deal remarks on a name of a formula; of a part of a loan, on the loan."""
@@ -114,6 +167,8 @@ class Definition:
     def varied(self, name: str) -> Input | None:
         """The input behind a name: its own, that of a table, or the one a question looks for; None when it has none."""
         name = self.questions[name].find if name in self.questions else name
+        if name in self.sets:
+            return self.sets[name].as_input()
         return self.inputs.get(name) or self.parameters.get(name)
 
     @property

@@ -29,7 +29,7 @@ __all__ = [
     "read_override",
     "scenario_names",
     "stack",
-    "standing",
+    "value_in",
 ]
 
 Inputs: TypeAlias = Mapping[str, "float | Floats"]
@@ -63,13 +63,13 @@ def inputs_of(
             values.update(ends(item, values))
         # One thing's own value stands apart from what happens to its column.
         for key, change in sorted(item.changes.items(), key=lambda pair: not _is_own(deal, pair[0])):
-            values[key] = _changed(deal, key, standing(deal, values, key), change)
+            values[key] = _changed(deal, key, value_in(deal, values, key), change)
     for key, given in sorted((overrides or {}).items(), key=lambda pair: not _is_own(deal, pair[0])):
         values[key] = read_override(deal, key, given, values)
     return values
 
 
-def standing(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
+def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
     """The value of an input in a case, or in cases side by side; of one thing of a set that of its column."""
     if name in values or name not in deal.inputs:
         return values[name]
@@ -162,7 +162,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         amount = read_value(rest, unit, what=f"the {word} of {name}")
         if word == "shift" and unit == "share":
             refuse_bare_percent(rest, amount, what=f"the shift of {name}")
-        was: float | Floats = standing(deal, values, name)
+        was: float | Floats = value_in(deal, values, name)
         return was * amount if word == "scale" else was + amount
     if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
@@ -187,7 +187,7 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
         kept = values[:1] if same else values
         stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
     for name in dict.fromkeys(name for case in cases for name in case if _is_own(deal, name)):
-        stacked[name] = np.array([standing(deal, case, name) for case in cases], dtype=np.float64)
+        stacked[name] = np.array([value_in(deal, case, name) for case in cases], dtype=np.float64)
     return stacked
 
 

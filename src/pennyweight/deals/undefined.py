@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -16,9 +17,21 @@ from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, children, show
 from pennyweight.deals.language.operations import OPERATIONS
+from pennyweight.deals.language.set_functions import OF_SETS, set_of
 from pennyweight.deals.language.translation import Target
+from pennyweight.deals.parts import DealLoan
+from pennyweight.deals.worked_out import Whole, of_each
 
-__all__ = ["formula_of", "loan_trouble", "rates_of", "told_beside", "value_of", "why_undefined"]
+__all__ = [
+    "each_value_of",
+    "formula_of",
+    "loan_named",
+    "loan_trouble",
+    "rates_of",
+    "told_beside",
+    "value_of",
+    "why_undefined",
+]
 
 
 def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> str:
@@ -29,7 +42,7 @@ def why_undefined(deal: Definition, values: Mapping[str, Floats], name: str) -> 
 
 def loan_trouble(deal: Definition, values: Mapping[str, Floats], name: str) -> Trouble | None:
     """Why the terms of a loan make none in the one case whose names are all in `values`; None when they do."""
-    loan = deal.loans[name]
+    loan = loan_named(deal, name)
     search = _Search(deal, values)
     with np.errstate(all="ignore"):
         when = search.translate(loan.terms["paid_out"])
@@ -91,11 +104,16 @@ class _Search(Target[Floats]):
         self.deal, self.values = deal, values
 
     def of_name(self, name: str, period: int | None, seen: frozenset[str]) -> _Reason:
+        if name in self.deal.each and name in self.values:
+            return self._of_things(name, self.deal.each[name], seen)
         value = self.values[name]
         if period is None or value.ndim == 1:
             period = _first_undefined(value)
-        loan, _, part = name.partition(".")
+        own = self.deal.own(name)
+        inner_name = name if own is None else own[2]
+        loan, _, part = inner_name.partition(".")
         if part and loan in self.deal.loans:
+            loan = name.removesuffix(f".{part}")
             trouble = loan_trouble(self.deal, self.values, loan)
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         node = formula_of(self.deal, name)
@@ -110,21 +128,40 @@ class _Search(Target[Floats]):
         if not np.isnan(_rows(inner, period)).any():
             return _Reason(f"the period in which '{name}' falls is not a whole one", False)
         reason = self.of_node(node, period, seen | {name})
-        if own := self._own_words(name):
-            return _Reason(f"{own} ({reason.words})", True)
+        if said := self._own_words(name):
+            return _Reason(f"{said} ({reason.words})", True)
         # Only the line nearest to the cause is named, not all that add it up.
         if reason.names_cause or name in self.deal.measures or name in self.deal.values or name[0] == "?":
             return reason
         return _Reason(f"{shown}: {reason.words}", True)
 
+    def _of_things(self, name: str, each: str, seen: frozenset[str]) -> _Reason:
+        """Why what all things of a set come to is undefined: the first of them that is."""
+        things, table = self.deal.sets[each], of_each(self.values, name)
+        missing = np.isnan(table) if table.ndim == 1 else np.isnan(table).any(axis=0)
+        if not missing.any():
+            return _Reason(f"{name} is undefined", False)
+        return self.of_name(
+            f"{each}.{things.things[int(np.argmax(missing))]}.{name.removeprefix(f'{each}.')}", None, seen
+        )
+
     def _own_words(self, name: str) -> str:
         """What the deal itself says of a figure that is undefined."""
+        named = self.deal.own(name)
+        name = name if named is None else named[2]
         cells = {column.name: column for grid in self.deal.tables.values() for column in grid.columns.values()}
-        return next((t[name].undefined for t in (self.deal.measures, self.deal.values, cells) if name in t), None) or ""
+        tables = (self.deal.measures, self.deal.values, self.deal.each_figures, cells)
+        return next((t[name].undefined for t in tables if name in t), None) or ""
 
     def of_node(self, node: Node, period: int | None, seen: frozenset[str]) -> _Reason:
         if isinstance(node, Name):
             return self.of_name(node.name, period, seen)
+        if isinstance(node, Call) and node.function in OF_SETS:
+            asked, things = node.arguments[0][1], self.deal.sets[set_of(node.arguments[0][1], self.deal.each, "")]
+            for thing in things.things:
+                one = self.deal.for_thing(asked, things.name, thing)
+                if np.isnan(_rows(self.translate(one), period)).any():
+                    return self.of_node(one, period, seen)
         for child in self._children(node, period):
             value = self.translate(child)
             here = period if value.ndim == 2 and not _over_time(node) else None
@@ -152,6 +189,9 @@ class _Search(Target[Floats]):
 
     def call(self, call: Call) -> Floats:
         """A function on values."""
+        if call.function in OF_SETS:
+            found = [_Search(self.deal, Whole(self.values)).translate(node) for _, node in call.arguments]
+            return FUNCTIONS[call.function].compute(self.deal.timeline, *found)
         return FUNCTIONS[call.function].compute(self.deal.timeline, *self.arguments(call))
 
     def arguments(self, node: Call) -> list[Any]:
@@ -196,8 +236,29 @@ class _Search(Target[Floats]):
         return ""
 
 
+def loan_named(deal: Definition, name: str) -> DealLoan:
+    """A loan, or that of one thing of a set by vans.Anna.van, its terms as they stand for it."""
+    if name in deal.loans:
+        return deal.loans[name]
+    loan = name.rpartition(".")[2]
+    head, thing = deal.loans[loan].each, name.removesuffix(f".{loan}").partition(".")[2]
+    own = partial(deal.for_thing, own=head, thing=thing)
+    item = deal.loans[loan]
+    terms = {key: own(node) for key, node in item.terms.items()}
+    return replace(item, name=name, terms=terms, extra=None if item.extra is None else own(item.extra))
+
+
+def each_value_of(deal: Definition, values: Mapping[str, Floats], node: Node) -> Floats:
+    """The value of a formula for each thing of its set, in the one case whose names are all in `values`."""
+    with np.errstate(all="ignore"):
+        return _Search(deal, Whole(values)).translate(node)
+
+
 def formula_of(deal: Definition, name: str) -> Node | None:
     """The formula behind a name: its own, or how a total adds up; None when it has none."""
+    if (own := deal.own(name)) is not None:
+        node = formula_of(deal, own[2])
+        return None if node is None else deal.for_thing(node, own[0].name, own[1])
     for table in (deal.values, deal.lines, deal.levels, deal.measures, deal.each_figures):
         if name in table:
             return table[name].node

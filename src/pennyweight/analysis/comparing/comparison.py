@@ -88,7 +88,7 @@ class Comparison(Shown):
         return [name for name in names if not self._same(name)]
 
     def _same(self, name: str) -> bool:
-        values = [weighing.inputs.get(name) for weighing in self.weighings.values()]
+        values = [weighing.given(name) for weighing in self.weighings.values()]
         if any(value is None for value in values):
             return False
         first = values[0]

@@ -10,7 +10,7 @@ import numpy as np
 
 from pennyweight.analysis.explaining.over_time import looks_over_time
 from pennyweight.analysis.showing import show_base, show_figure, show_value
-from pennyweight.deals.compiler.program import Program
+from pennyweight.deals.compiler.program import Program, each_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.nodes import (
@@ -49,6 +49,16 @@ class Filling:
         """What was worked out, and which of it over time."""
         return self.weighings[0].model.program
 
+    def is_named(self, name: str) -> bool:
+        """Whether something was worked out under a name, or under that of what it means for one thing of a set."""
+        return name in self.program.names or self.deal.own(name) is not None
+
+    def runs(self, name: str) -> bool:
+        """Whether a name has a value a period."""
+        if (own := self.deal.own(name)) is not None and name not in self.program.names:
+            name = each_name(own[2]) if each_name(own[2]) in self.program.names else own[2]
+        return self.program.over_time[self.program.names[name]]
+
     def value(self, weighing: Weighing, name: str, period: int | None) -> float | None:
         """The value of a name; of a question its one answer."""
         if name in self.deal.questions:
@@ -82,9 +92,9 @@ class Filling:
         over = {other for call in _over_time(node) for other in names_in(call)}
         names = {}
         for other in names_in(node):
-            if other in over or other not in self.program.names or Name(other) in put_in:
+            if other in over or Name(other) in put_in or not self.is_named(other):
                 continue
-            table = self.program.over_time[self.program.names[other]]
+            table = self.runs(other)
             value = self.value(weighing, other, period if table else None)
             if table and period is None:
                 continue
@@ -180,6 +190,6 @@ def _over_time(node: Node) -> list[Node]:
     for part in walk(node):
         if isinstance(part, Call) and part.function in FUNCTIONS:
             for parameter, (_, argument) in zip(FUNCTIONS[part.function].parameters, part.arguments, strict=False):
-                if parameter.kind in ("line", "name"):
+                if parameter.kind in ("line", "name", "things"):
                     found.append(argument)
     return found

@@ -8,7 +8,7 @@ import numpy as np
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, Unary
 from pennyweight.deals.undefined import formula_of, value_of
 
 __all__ = ["over_periods", "split"]
@@ -70,6 +70,9 @@ def _gather(
                 gather(node.yes, share * (holds == 1))
                 gather(node.no, share * (holds != 1))
                 return
+        case Call(function="sum_of", arguments=((None, Name(name)),)) if deal.together(name) == "sum":
+            gather(Name(name), share)
+            return
         case Name(name) if name not in through:
             inner = _sum_behind(deal, name)
             if inner is not None:

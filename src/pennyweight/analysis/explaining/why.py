@@ -22,13 +22,16 @@ from pennyweight.deals.language.nodes import (
     Logic,
     Name,
     Node,
+    Number,
     Sum,
     children,
     names_in,
     show,
 )
+from pennyweight.deals.language.set_functions import set_of
 from pennyweight.deals.parts import DealLoan, Level, Line
 from pennyweight.deals.undefined import formula_of, value_of, why_undefined
+from pennyweight.deals.worked_out import of_each
 from pennyweight.documents.derivation import bracketed
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
@@ -42,6 +45,7 @@ __all__ = ["Reason", "Why", "why"]
 
 
 _DEEPEST = 40
+_MOST_THINGS = 7
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -118,9 +122,10 @@ def why(
     first = next(iter(weighings.values()))
     deal, program = first.definition, first.model.program
     known = [one for one in program.names if one[0] != "?"]
-    if name not in known:
+    own = deal.own(name)
+    if name not in known and own is None:
         raise InputError(f"Nothing is named '{name}'{nearest(name, known) or '.'}", at="name")
-    over_time = program.over_time[program.names[name]]
+    over_time = Filling(deal, [first]).runs(name)
     if period is not None and not over_time:
         raise InputError(f"{name} is a single figure; leave the period out.", at="period")
     teller = _Teller(deal, list(weighings.values()), min(depth, _DEEPEST), by_period)
@@ -143,6 +148,8 @@ class _Teller(Filling):
     def of(self, name: str, period: int | None, depth: int) -> Reason:
         """A name, and all below it."""
         deal = self.deal
+        if deal.together(name):
+            return self.of_things(name, period, depth)
         values = tuple(self.value(weighing, name, period) for weighing in self.weighings)
         shown = tuple(self.show(name, value) for value in values)
         item, node, text = self.source(name)
@@ -177,11 +184,52 @@ class _Teller(Filling):
             when="" if period is None else deal.timeline.named(period),
         )
 
+    def of_things(self, name: str, period: int | None, depth: int) -> Reason:
+        """What all things of a set come to: the largest of them, the first with what it is worked out of."""
+        deal, things = self.deal, self.deal.sets[self.deal.each[name]]
+        values = tuple(self.value(weighing, name, period) for weighing in self.weighings)
+        table = of_each(self.weighings[0].worked_out, name)
+        row = table if table.ndim == 1 else table[period or 0]
+        how, seen = deal.together(name), (name, period) in self.told
+        below: list[Reason] = []
+        if depth < self.depth and not seen:
+            self.told.add((name, period))
+            order = np.argsort(row if how == "lowest" else -row if how == "highest" else -np.abs(row), kind="stable")
+            idle = int((row == 0).sum()) if how == "sum" and period is not None else 0
+            order = order[: row.size - idle] if idle else order
+            inner = name.removeprefix(f"{things.name}.")
+            for k in order[:_MOST_THINGS].tolist():
+                one = f"{things.name}.{things.things[k]}.{inner}"
+                below.append(self.of(one, period, depth + 1 if not below else self.depth))
+            left = order[_MOST_THINGS:]
+            if left.size:
+                rest = (float(row[left].sum()) if how == "sum" else None,) + (None,) * (len(self.weighings) - 1)
+                shown = tuple("" if one is None else self.show(name, one) for one in rest)
+                said = f"the other {left.size} of {things.label}"
+                below.append(Reason("The others", "The others", rest, shown, deal.unit(name), None, said, "", "", ()))
+            if idle:
+                below.append(self.nothing(idle, name))
+        return Reason(
+            name,
+            deal.label(name),
+            values,
+            tuple(self.show(name, value) for value in values),
+            deal.unit(name),
+            period,
+            f"{how} of {things.size:,} {things.label}",
+            "",
+            "",
+            tuple(below),
+            seen,
+            note=self.remark(name, values) if depth == 0 else deal.note_on(name),
+            when="" if period is None else deal.timeline.named(period),
+        )
+
     def remark(self, name: str, values: tuple[float | None, ...]) -> str:
         """What is to be said of the figure asked for: why it is undefined, and what the deal remarks on it."""
         deal, note = self.deal, self.deal.note_on(name)
         undefined = [one for one, value in zip(self.weighings, values, strict=True) if value is None]
-        if not undefined or name in deal.questions or self.program.over_time[self.program.names[name]]:
+        if not undefined or name in deal.questions or self.runs(name):
             return note
         why = f"undefined, because {why_undefined(deal, undefined[0].worked_out, name)}"
         return f"{why}. {note}" if note else why
@@ -203,7 +251,10 @@ class _Teller(Filling):
     def source(self, name: str) -> tuple[Any, Node | None, str]:
         """(what was declared, its formula, the same as it was typed)."""
         deal = self.deal
-        for table in (deal.measures, deal.values, deal.lines, deal.levels):
+        if (own := deal.own(name)) is not None:
+            item, node, text = self.source(own[2])
+            return item, None if node is None else deal.for_thing(node, own[0].name, own[1]), text
+        for table in (deal.measures, deal.values, deal.lines, deal.levels, deal.each_figures):
             if name in table:
                 item = table[name]
                 return item, item.node, item.text or show(item.node)
@@ -282,11 +333,16 @@ class _Teller(Filling):
     def parts(self, node: Node, period: int | None) -> list[tuple[str, int | None]]:
         """The names in a formula, each with the period it is looked at in; calls over time tell theirs themselves."""
         if isinstance(node, Name):
-            if node.name not in self.program.names or node.name in ("t", "year", "end", "per_year"):
+            if not self.is_named(node.name) or node.name in ("t", "year", "end", "per_year"):
                 return []
-            if not self.program.over_time[self.program.names[node.name]]:
+            if not self.runs(node.name):
                 return [(node.name, None)]
             return [] if period is None else [(node.name, period)]
+        if isinstance(node, Call) and node.function == "one_of":
+            (_, asked), (_, named_one) = node.arguments
+            things = self.deal.sets[set_of(asked, self.deal.each, "")]
+            assert isinstance(named_one, Number)
+            return self.parts(self.deal.for_thing(asked, things.name, things.things[round(named_one.value)]), period)
         if isinstance(node, Call) and FUNCTIONS[node.function].over_time:
             slots = zip(FUNCTIONS[node.function].parameters, bind(node, ""), strict=False)
             named = {parameter.name: (parameter.kind, slot) for parameter, slot in slots if slot is not None}
@@ -297,8 +353,8 @@ class _Teller(Filling):
                 at = period - 1
             if node.function == "at":
                 when = value_of(self.deal, self.weighings[0].worked_out, named["period"][1]).reshape(-1)
-                asked = float(when[(period or 0) if when.size > 1 else 0])
-                at = round(asked) if 0 <= asked <= self.deal.timeline.periods else None
+                place = float(when[(period or 0) if when.size > 1 else 0])
+                at = round(place) if 0 <= place <= self.deal.timeline.periods else None
             alone = looks_over_time(node)
             found: list[tuple[str, int | None]] = []
             for kind, slot in named.values():

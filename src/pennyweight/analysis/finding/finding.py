@@ -79,8 +79,9 @@ def find(
 def condition_of(deal: Definition, text: str) -> Node:
     """Parse and check a condition typed by an asker."""
     where = f"the condition '{text}'"
-    node = parse(text, where=where, choices=deal.choices)
+    node = parse(text, where=where, choices=deal.choices, things=deal.things)
     names = deal.names.with_verdict()
+    names.check_set(node, "", where)
     if names.shape(node, where) == "line":
         raise InputError(
             f"{where} has a value for each period; ask about a single number, such as at(net, 3) >= 0.", at=where
@@ -93,7 +94,8 @@ def condition_of(deal: Definition, text: str) -> Node:
 def figure_of(deal: Definition, text: str) -> Node:
     """Parse and check a figure typed by an asker."""
     where = f"the figure '{text}'"
-    node = parse(text, where=where, choices=deal.choices)
+    node = parse(text, where=where, choices=deal.choices, things=deal.things)
+    deal.names.check_set(node, "", where)
     if deal.names.shape(node, where) == "line":
         raise InputError(
             f"{where} has a value for each period; ask about a single number, such as total(net).", at=where

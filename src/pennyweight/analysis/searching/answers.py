@@ -25,7 +25,7 @@ from pennyweight.analysis.showing import Side, show_about, show_base, show_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import standing
+from pennyweight.deals.inputs import value_in
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
@@ -43,7 +43,7 @@ def answers_of(
 ) -> list[Answers]:
     """The answers in each case; each widens its own range, so that they are the same whichever are asked together."""
     probes = probes_of(deal, program, question, known, cases)
-    known = {**known, question.find: standing(deal, known, question.find)}
+    known = {**known, question.find: value_in(deal, known, question.find)}
     found: list[Answers] = in_step(sweep, known, series_of(deal), probes)
     return found
 
@@ -54,7 +54,7 @@ def probes_of(
     """A search for each case."""
     item = deal.varied(question.find)
     assert item is not None
-    base = np.ones(1) if item.is_series else standing(deal, known, item.name)
+    base = np.ones(1) if item.is_series else value_in(deal, known, item.name)
     bases = np.broadcast_to(base, (cases,)).tolist()
     watched = (asked_name(question.name), *program.slacks[question.name])
     look = _best if question.aim != "true" else _exact if asks_exactly(question) else _condition

@@ -16,7 +16,7 @@ from pennyweight.deals.axis_values import MOST as _MOST
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import input_named, stack
+from pennyweight.deals.inputs import input_named, stack, value_in
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 
@@ -127,7 +127,7 @@ def vary(
         axes,
         {name: values.reshape(shape) for name, values in figures.items()},
         tuple(wanted),
-        {name: 1.0 if deal.inputs[name].is_series else float(base[name]) for name in axes},
+        {name: 1.0 if deal.inputs[name].is_series else float(value_in(deal, base, name)) for name in axes},
         deal,
         verdicts.reshape(shape) if deal.goals else None,
     )

@@ -21,12 +21,22 @@ class Selection:
     lines: tuple[str, ...] | None
     first: int
     last: int
+    each: str = ""
+    """The set of whose things every line is opened; empty: none."""
 
 
-def selection(deal: Definition, by: str, lines: object = None, first: object = None, last: object = None) -> Selection:
+def selection(
+    deal: Definition,
+    by: str,
+    lines: object = None,
+    first: object = None,
+    last: object = None,
+    each: object = None,
+) -> Selection:
     """Read what an asker wants to see; InputError says what there is.
 
     `lines` are names of lines, levels and parts of loans, or of groups; `first` and `last` periods, days, or "year 3".
+    `each` is a set: what is worked out for each of its things is opened.
     """
     choice(by, ("period", "year"), "by")
     chosen: tuple[str, ...] | None = None
@@ -52,7 +62,20 @@ def selection(deal: Definition, by: str, lines: object = None, first: object = N
     end = deal.timeline.periods if last is None else read_period(deal, last, "last", first_of_year=False)
     if start > end:
         raise InputError(f"first is period {start}, after last, period {end}; write the earlier one first.", at="first")
-    return Selection(by, chosen, start, end)
+    opened = "" if each is None else a_text(each, what="each")
+    if opened and opened not in deal.sets:
+        known_sets = f"the sets are {', '.join(deal.sets)}" if deal.sets else "the deal has none"
+        raise InputError(f"There is no set '{opened}'{nearest(opened, deal.sets) or f'; {known_sets}.'}", at="each")
+    own = [name for name in chosen or (*deal.lines, *deal.levels, *_parts(deal)) if deal.each.get(name) == opened]
+    if opened and not own:
+        raise InputError(
+            f"None of these lines is worked out for each of {opened}, so 'each' changes nothing.", at="each"
+        )
+    return Selection(by, chosen, start, end, opened)
+
+
+def _parts(deal: Definition) -> list[str]:
+    return [f"{loan}.{part}" for loan in deal.loans for part in PARTS]
 
 
 def groups_of(deal: Definition) -> dict[str, list[str]]:

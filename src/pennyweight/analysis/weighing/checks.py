@@ -13,7 +13,7 @@ from pennyweight.analysis.weighing.money_outside import outside_of
 from pennyweight.analysis.weighing.told import Remark
 from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
-from pennyweight.deals.compiler.program import check_name
+from pennyweight.deals.compiler.program import check_name, each_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.functions import FUNCTIONS
@@ -84,7 +84,7 @@ def numbers_inside(deal: Definition) -> list[str]:
         )
         for term, node in formulas.items():
             found += [f"{number.text} in {loan.name}.{term}" for number in _numbers(node)]
-    for table in (deal.values, deal.lines, deal.levels):
+    for table in (deal.values, deal.each_values, deal.lines, deal.levels):
         for name, item in table.items():
             found += [f"{number.text} in {name}" for number in _numbers(item.node)]
     return list(dict.fromkeys(found))
@@ -190,7 +190,7 @@ def _starts(case: Case) -> Iterator[Told]:
     """Amounts in period 0 that a level with a start of its own leaves out."""
     deal, values = case.deal, case.values
     for name, level in deal.levels.items():
-        if level.start is None:
+        if level.start is None or (level.each and deal.sets[level.each].born):
             continue
         for other in sorted((names_in(level.node) - names_in(level.start)) & deal.lines.keys()):
             if abs(float(values[other][0, 0])) > 0:
@@ -218,7 +218,7 @@ def _unreached(case: Case) -> Iterator[Told]:
     """Inputs and lines that no measure, goal or question reads, directly or through others."""
     deal, reads = case.deal, case.model.program.reads
     reached: set[str] = set()
-    todo = list(deal.measures)
+    todo = [*deal.measures, *deal.each_measures]
     todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
     todo += [column.name for table in deal.tables.values() for column in table.columns.values()]
     todo += [name for check in deal.own_checks.values() for name in names_in(check.node)]
@@ -243,13 +243,20 @@ def _ends(case: Case) -> Iterator[Told]:
 def _own(case: Case) -> Iterator[Told]:
     """The checks the deal itself asks for."""
     for name, check in case.deal.own_checks.items():
-        holds = np.atleast_1d(case.values[check_name(name)])
-        holds = holds[:, 0] if holds.ndim == 2 else holds
-        if (holds == 1).all():
+        own = each_name(check_name(name))
+        table = np.atleast_1d(case.values[own if own in case.values else check_name(name)])
+        holds = table if table.ndim == 1 else table.min(axis=1)
+        if (table == 1).all():
             yield True, f"{check.label}."
             continue
+        whose = ""
+        if check.each:
+            things = case.deal.sets[check.each]
+            missed = np.flatnonzero((table != 1) if table.ndim == 1 else (table != 1).any(axis=0))
+            whose = f" for {things.things[missed[0]]}" + (f" and {missed.size - 1} more" if missed.size > 1 else "")
+            holds = table[missed[:1]] if table.ndim == 1 else table[:, missed[0]]
         broken = int(np.flatnonzero(holds != 1)[0])
-        when = f" {case.deal.timeline.within(broken)}" if holds.size > 1 else ""
+        when = (f" {case.deal.timeline.within(broken)}" if holds.size > 1 else "") + whose
         word = "is undefined" if np.isnan(holds[broken]) else "does not hold"
         yield False, f"{check.label}: {check.text} {word}{when}."
 

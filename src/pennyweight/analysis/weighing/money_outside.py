@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -11,8 +13,8 @@ from pennyweight.analysis.weighing.told import Remark
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import Node
-from pennyweight.deals.parts import Line
-from pennyweight.deals.undefined import value_of
+from pennyweight.deals.parts import DealLoan, Line, Run
+from pennyweight.deals.undefined import each_value_of, loan_named, value_of
 
 __all__ = ["outside_of"]
 
@@ -26,7 +28,9 @@ def outside_of(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check
     """
     end = deal.timeline.periods
     for name, line in deal.lines.items():
-        if line.run.at is not None:
+        if line.each:
+            yield from _of_things(deal, values, name, line)
+        elif line.run.at is not None:
             yield from _at(deal, values, name, line.run.at, line.node)
         elif line.run.said:
             yield from _run(deal, values, name, line)
@@ -35,7 +39,7 @@ def outside_of(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check
             when = _number(deal, values, setting.first)
             if setting.switch is None and when is not None and not 0 <= when <= end:
                 yield False, f"{deal.label(name)} is set in period {when:g}, outside 0 to {end}; it is not set at all."
-    for loan in deal.loans.values():
+    for loan in (one for name in deal.loans for one in _loans_outside(deal, values, name)):
         when = _number(deal, values, loan.terms["paid_out"])
         amount = _number(deal, values, loan.terms["amount"])
         if when is not None and not 0 <= when <= end and amount != 0:
@@ -44,6 +48,54 @@ def outside_of(deal: Definition, values: Mapping[str, Floats]) -> Iterator[Check
                 False,
                 f"{loan.label}: {shown} would be paid out in period {when:g}, outside 0 to {end}; there is no loan.",
             )
+
+
+def _of_things(deal: Definition, values: Mapping[str, Floats], name: str, line: Line) -> Iterator[Check]:
+    """The same for a line of each thing of a set: the first few by name, the others counted."""
+    things, end, run = deal.sets[line.each], deal.timeline.periods, line.run
+    outside = np.zeros(things.size, dtype=np.bool_)
+    for node in (run.at, run.first, run.last):
+        if node is not None:
+            when = each_value_of(deal, values, node)
+            outside |= np.broadcast_to(np.isfinite(when) & ((when < 0) | (when > end)), outside.shape)
+    told: list[Check] = []
+    for thing in (things.things[k] for k in np.flatnonzero(outside)):
+        own = partial(_own, deal, line.each, thing)
+        here = Run(*(own(node) for node in (run.at, run.first, run.last, run.every)))
+        inner = deal.for_thing(line.node, line.each, thing)
+        own_name = f"{line.each}.{thing}.{name}"
+        if here.at is not None:
+            told += _at(deal, values, own_name, here.at, inner)
+        else:
+            told += _run(deal, values, own_name, replace(line, node=inner, run=here))
+        if len(told) > _MOST_TOLD:
+            break
+    yield from told[:_MOST_TOLD]
+    if len(told) > _MOST_TOLD:
+        rest = int(outside.sum()) - _MOST_TOLD
+        said = f"{deal.label(name)}: so it may be for {rest} more of {things.label}; the table by {things.label} tells."
+        yield all(holds for holds, _ in told), Remark(said)
+
+
+_MOST_TOLD = 5
+
+
+def _own(deal: Definition, each: str, thing: str, node: Node | None) -> Node | None:
+    return None if node is None else deal.for_thing(node, each, thing)
+
+
+def _loans_outside(deal: Definition, values: Mapping[str, Floats], name: str) -> list[DealLoan]:
+    """A loan, or those of the things of a set that are paid out outside the timeline."""
+    loan = deal.loans[name]
+    if not loan.each:
+        return [loan]
+    things = deal.sets[loan.each]
+    when = np.broadcast_to(each_value_of(deal, values, loan.terms["paid_out"]), (things.size,))
+    outside = np.isfinite(when) & ((when < 0) | (when > deal.timeline.periods))
+    found = [
+        (thing := things.things[k], loan_named(deal, f"{loan.each}.{thing}.{name}")) for k in np.flatnonzero(outside)
+    ]
+    return [replace(one, label=f"{thing}: {one.label}") for thing, one in found[:_MOST_TOLD]]
 
 
 def _at(deal: Definition, values: Mapping[str, Floats], name: str, at: Node, node: Node) -> Iterator[Check]:

@@ -10,7 +10,9 @@ import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_figure
+from pennyweight.analysis.weighing.things import plain_value
 from pennyweight.array_kinds import Floats
+from pennyweight.deals.compiler.program import each_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.deals.language.nodes import Name
@@ -67,6 +69,12 @@ class TableResult(Described):
         '12,345.68'
         """
         node = self.table.columns[column].node
+        if isinstance(node, Name) and node.name in self.definition.inputs:
+            item = self.definition.inputs[node.name]
+            if np.isposinf(value):
+                return "never"
+            if item.choices:
+                return item.choices[round(value)]
         if isinstance(node, Name) and node.name in self.definition.questions:
             return show_figure(self.definition, node.name, value, unit=False)
         return self.definition.style.show(value, self.definition.unit(self.table.columns[column].name))
@@ -88,7 +96,7 @@ class TableResult(Described):
             for name, values in self.columns.items():
                 unit = self.definition.unit(self.table.columns[name].name)
                 reason = self.reasons.get((name, place), "")
-                found.append((f"{self.name}: {name}, {at}", self._word(None, float(values[place])), unit, reason))
+                found.append((f"{self.name}: {name}, {at}", self._figure(name, float(values[place])), unit, reason))
         return found
 
     def _said(self, axis: Axis, value: float) -> str:
@@ -117,7 +125,7 @@ class TableResult(Described):
                 for axis, k in zip(self.table.axes, place, strict=True)
             }
             for name, values in self.columns.items():
-                row[name] = self._word(None, float(values[place]))
+                row[name] = self._figure(name, float(values[place]))
             rows.append(row)
         why = [
             {
@@ -128,6 +136,16 @@ class TableResult(Described):
             for (column, place), said in self.reasons.items()
         ]
         return {"label": self.label, "rows": rows, "undefined": why}
+
+    def _figure(self, column: str, value: float) -> Any:
+        """A figure of a column as programs take it; of a column of a set a word, a day or "never" where it is one."""
+        node = self.table.columns[column].node
+        named = isinstance(node, Name) and node.name in self.definition.inputs
+        return (
+            plain_value(self.definition, node.name, value)
+            if isinstance(node, Name) and named
+            else self._word(None, value)
+        )
 
     def _word(self, axis: Axis | None, value: float) -> Any:
         """A value as programs take it: the word of a choice, a day, a number, or nothing."""
@@ -143,32 +161,50 @@ def table_of(model: Model, table: Grid, case: Inputs) -> TableResult:
     """Work out a table in one case, all its cells in one batch."""
     deal = model.definition
     base = stack(deal, [case])
-    mesh = np.meshgrid(*(axis.values for axis in table.axes), indexing="ij")
-    shape = mesh[0].shape
-    changes = {axis.key: grid.reshape(-1) for axis, grid in zip(table.axes, mesh, strict=True)}
-    names = [column.name for column in table.columns.values()]
-    figures = model.sweep(base, np.zeros(mesh[0].size, np.intp), changes, names)
-    columns = {name: np.array(figures[column.name]).reshape(shape) for name, column in table.columns.items()}
+    others = [axis for axis in table.axes if axis.key not in deal.sets]
+    mesh = np.meshgrid(*(axis.values for axis in others), indexing="ij")
+    changes = {axis.key: grid.reshape(-1) for axis, grid in zip(others, mesh, strict=True)}
+    cases = mesh[0].size if mesh else 1
+    names = [each_name(column.name) if column.each else column.name for column in table.columns.values()]
+    figures = model.sweep(base, np.zeros(cases, np.intp), changes, names)
+    columns = {
+        name: _laid_out(deal, table, np.array(figures[asked]))
+        for (name, column), asked in zip(table.columns.items(), names, strict=True)
+    }
     reasons: dict[tuple[str, tuple[int, ...]], str] = {}
     for name, values in columns.items():
-        for place in list(zip(*np.nonzero(~np.isfinite(values)), strict=True))[:_MOST_REASONS]:
+        for place in list(zip(*np.nonzero(np.isnan(values) | np.isneginf(values)), strict=True))[:_MOST_REASONS]:
             where = tuple(int(k) for k in place)
             reasons[name, where] = _reason(model, table, case, name, where)
     by = {axis.name: axis.values for axis in table.axes}
     return TableResult(table.name, table.label, by, columns, reasons, table, deal)
 
 
+def _laid_out(deal: Definition, table: Grid, values: Floats) -> Floats:
+    """A column by what the table goes by: of a set only the things that it names."""
+    shape = [axis.values.size for axis in table.axes if axis.key not in deal.sets]
+    for k, axis in enumerate(table.axes):
+        if axis.key in deal.sets:
+            whole = values.reshape(-1, *shape)[axis.values.astype(np.intp)]
+            return np.moveaxis(whole, 0, k)
+    return values.reshape(shape)
+
+
 def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int, ...]) -> str:
     column = table.columns[name]
     moved = dict(case)
     given = {**model.definition.inputs, **model.definition.parameters}
+    asked_name = column.name
     for axis, k in zip(table.axes, place, strict=True):
         value = float(axis.values[k])
+        if axis.key in model.definition.sets:
+            asked_name = f"{axis.key}.{model.definition.sets[axis.key].things[int(value)]}.{column.name}"
+            continue
         moved[axis.key] = moved[axis.key] * value if given[axis.key].is_series else value
-    values = model.everything(moved)
     reached = model.program.depends[model.program.names[column.name]]
     asked = [question for question in model.definition.questions if reached & model.program.bits[question]]
-    values |= model.figures([moved], [column.name, *asked])
-    if np.isinf(values[column.name][0]):
+    wanted = [column.name, *([each_name(column.name)] if column.each else []), *asked]
+    values = model.with_figures(model.everything(moved), moved, wanted)
+    if np.isinf(values[asked_name][0]):
         return "it is larger than any number can hold"
-    return why_undefined(model.definition, values, column.name)
+    return why_undefined(model.definition, values, asked_name)

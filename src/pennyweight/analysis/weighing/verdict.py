@@ -13,7 +13,8 @@ from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
 from pennyweight.deals.parts import Goal
-from pennyweight.deals.undefined import loan_trouble, told_beside, value_of, why_undefined
+from pennyweight.deals.undefined import each_value_of, loan_named, loan_trouble, told_beside, value_of, why_undefined
+from pennyweight.deals.worked_out import of_each
 from pennyweight.described import Described
 from pennyweight.errors import InputError, NoAnswer
 
@@ -120,9 +121,12 @@ def judged(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalRe
         reason = why_undefined(deal, values, name)
     else:
         reason = "its bound is undefined"
+    label = deal.label(name)
+    if how := deal.together(name):
+        label += f", {how} of {deal.sets[deal.each[name]].label}{_whose(deal, values, name, value)}"
     return GoalResult(
         name,
-        deal.label(name),
+        label,
         "met" if met else "nearly" if near else "missed",
         value if np.isfinite(value) else None,
         side,
@@ -131,6 +135,12 @@ def judged(deal: Definition, goal: Goal, values: Mapping[str, Floats]) -> GoalRe
         deal.unit(name),
         reason,
     )
+
+
+def _whose(deal: Definition, values: Mapping[str, Floats], name: str, value: float) -> str:
+    """Which thing of a set a figure is that of, in brackets."""
+    same = np.flatnonzero(of_each(values, name) == value)
+    return f" ({deal.sets[deal.each[name]].things[same[0]]})" if same.size else ""
 
 
 def states_along(deal: Definition, values: Mapping[str, Floats]) -> dict[str, tuple[State, ...]]:
@@ -170,16 +180,30 @@ def refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> Non
         for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
             if node is None:
                 continue
-            when = float(value_of(deal, values, node)[0])
-            if np.isfinite(when) and abs(when - round(when)) > 1e-6:
+            when = each_value_of(deal, values, node) if line.each else value_of(deal, values, node)
+            known = np.where(np.isfinite(when), when, 0.0)
+            broken = np.flatnonzero(np.abs(known - np.round(known)) > 1e-6)
+            if broken.size:
+                whose = f" for {deal.sets[line.each].things[broken[0]]}" if line.each else ""
                 raise InputError(
-                    f"{line.where}: '{key}' of {name} is period {when:g}, which is not a whole one.", at=line.where
+                    f"{line.where}: '{key}' of {name}{whose} is period {when[broken[0]]:g}, which is not a whole one.",
+                    at=line.where,
                 )
 
 
 def refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
     """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined."""
-    for name in deal.loans:
+    for name in (one for loan in deal.loans for one in _loans_like(deal, values, loan)):
         if problem := loan_trouble(deal, values, name):
-            where = deal.loans[name].where
-            raise (NoAnswer if problem.never_ends else InputError)(f"{where}: {problem.words}.", at=where)
+            where = loan_named(deal, name).where
+            whose = f" of {name.partition('.')[2].rpartition('.')[0]}" if name not in deal.loans else ""
+            raise (NoAnswer if problem.never_ends else InputError)(f"{where}{whose}: {problem.words}.", at=where)
+
+
+def _loans_like(deal: Definition, values: Mapping[str, Floats], name: str) -> list[str]:
+    """A loan, or those of the things of a set that cannot be worked out."""
+    each = deal.loans[name].each
+    if not each:
+        return [name]
+    broken = np.flatnonzero(np.isnan(of_each(values, f"{name}.balance")).any(axis=0))
+    return [f"{each}.{deal.sets[each].things[k]}.{name}" for k in broken]

@@ -14,6 +14,7 @@ from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.weighing.asked_lines import selection
 from pennyweight.analysis.weighing.checks import Check, checks_of, numbers_inside
 from pennyweight.analysis.weighing.own_tables import TableResult, table_of
+from pennyweight.analysis.weighing.things import each_lines, figures_of_things, plain_value, things_frame
 from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing.verdict import (
     Figure,
@@ -27,7 +28,7 @@ from pennyweight.analysis.weighing.verdict import (
 )
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.inputs import Inputs, value_in
 from pennyweight.deals.parts import PARTS
 from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
@@ -113,6 +114,19 @@ class Weighing(Shown):
         """What the weighing tells of itself: each with the code of the check, whether it holds, and a sentence."""
         return checks_of(self.model, self.case, self.worked_out, self.scenario)
 
+    def given(self, name: str) -> float | Floats | None:
+        """The value of an input; of one thing of a set its own, or that of its column.
+
+        `name` is its name. None where there is no such input.
+
+        >>> from pennyweight import Deal
+        >>> Deal.starter("taxi").weigh("dear_hull").given("hull")
+        470000.0
+        """
+        if name in self.inputs:
+            return self.inputs[name]
+        return value_in(self.definition, self.case, name) if name in self.definition.inputs else None
+
     @property
     def frame(self) -> pd.DataFrame:
         """Lines and levels by period; the index is the period, or its date when the deal has a start."""
@@ -135,6 +149,9 @@ class Weighing(Shown):
         [-315000.0, 40368.0]
         """
         program = self.model.program
+        own = self.definition.own(a_text(name, what="name"))
+        if own is not None and self.worked_out[name].ndim == 2:
+            return np.array(self.worked_out[name][:, 0])
         if a_text(name, what="name") not in program.names or not program.over_time[program.names[name]]:
             known = [one for one in program.names if program.over_time[program.names[one]] and one[0] != "?"]
             raise InputError(f"There is no line or level '{name}'{nearest(name, known) or '.'}", at="name")
@@ -142,8 +159,10 @@ class Weighing(Shown):
 
     @property
     def frames(self) -> dict[str, pd.DataFrame]:
-        """`periods` and `years` with the lines, `measures`, `goals`, `turning_points`, and the deal's tables "
-        "by name."""
+        """`periods` and `years` with the lines, `measures`, `goals`, `turning_points`, the deal's tables by name.
+
+        By the name of each set stand its lines, a row a thing, line and period.
+        """
         import pandas as pd
 
         return {
@@ -162,6 +181,11 @@ class Weighing(Shown):
                 columns=["input", "base", "below", "above", "turns_at", "distance"],
             ).set_index("input"),
             **{name: table.frame for name, table in self.tables.items()},
+            **{
+                name: things_frame(self, name, selection(self.definition, "period"))
+                for name in self.definition.sets
+                if each_lines(self.definition, name)
+            },
         }
 
     def _for_csv(self) -> pd.DataFrame:
@@ -170,6 +194,12 @@ class Weighing(Shown):
 
         rows: list[tuple[str, str, object, str, str]] = [("verdict", "verdict", self.verdict, "", "")]
         rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
+        rows += [
+            ("thing", f"{name}.{thing}.{figure}", value, self.definition.unit(self._full(name, figure)), "")
+            for name, figures in figures_of_things(self).items()
+            for figure, own in figures.items()
+            for thing, value in own.items()
+        ]
         rows += [("goal", g.name, g.state, "", g.reason) for g in self.goals.values()]
         rows += [
             ("answer", name, self.plain_answer(name, answer.value), answer.kind, answer.note)
@@ -179,6 +209,10 @@ class Weighing(Shown):
         for table in self.tables.values():
             rows += [("table", *cell) for cell in table.cells()]
         return pd.DataFrame(rows, columns=["kind", "name", "value", "unit", "note"]).set_index("kind")
+
+    def _full(self, things: str, figure: str) -> str:
+        """The name of a figure of the things of a set: of a column with its set."""
+        return figure if figure in self.definition.each else f"{things}.{figure}"
 
     def _several_rates(self) -> dict[str, Any]:
         """All rates of the measures that have several."""
@@ -196,6 +230,7 @@ class Weighing(Shown):
             "verdict": self.verdict,
             "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
+            **({"sets": figures_of_things(self)} if self.definition.sets else {}),
             "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
             **self._several_rates(),
             "goals": {
@@ -236,6 +271,9 @@ class Weighing(Shown):
 
     def _input(self, name: str, value: float | Floats) -> Any:
         item = self.definition.inputs[name]
+        if item.is_column and isinstance(value, np.ndarray):
+            names = self.definition.sets[item.of].things
+            return {one: plain_value(self.definition, name, v) for one, v in zip(names, value, strict=True)}
         if isinstance(value, np.ndarray):
             return _plain(value)
         return item.choices[round(value)] if item.choices else _day(value) if item.unit == "date" else value
@@ -253,9 +291,17 @@ class Weighing(Shown):
         return self._input(self.definition.questions[name].find, value)
 
     def document(
-        self, *, by: str | None = None, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
+        self,
+        *,
+        by: str | None = None,
+        lines: Sequence[str] | None = None,
+        first: Any = None,
+        last: Any = None,
+        each: str | None = None,
     ) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"; `lines`, `first`, `last` say which.
+
+        `each` names a set: what is worked out for each of its things is opened, thing by thing.
 
         >>> from pennyweight import Deal
         >>> weighing = Deal.starter("taxi").weigh()
@@ -263,7 +309,7 @@ class Weighing(Shown):
         >>> [block.title for block in blocks if getattr(block, "role", "") == "periods"]
         ['By year, year 1 to year 3, EUR where no other unit is said']
         """
-        periods = None if by is None else selection(self.definition, by, lines, first, last)
+        periods = None if by is None else selection(self.definition, by, lines, first, last, each)
         self.work_out()
         made: Document = page_of(self).document(self, periods=periods)
         return made
@@ -272,7 +318,8 @@ class Weighing(Shown):
 def lines_frame(
     weighing: Weighing, by: str = "period", *, lines: Sequence[str] | None = None, first: Any = None, last: Any = None
 ) -> pd.DataFrame:
-    """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end.
+    """Lines and levels by "period" or by "year": amounts are summed, levels show what stands at the year's end, shares
+    and rates their average.
 
     `lines` are those to show, or headings of groups; left out: all. `first` and `last` are periods, days of the
     timeline, or texts such as "year 3"; left out: all of it.
@@ -287,10 +334,12 @@ def lines_frame(
         return pd.DataFrame(values, index=weighing.frame.index[shown])
     year = weighing.definition.timeline.year[shown, 0].astype(np.int64)
     ends = np.flatnonzero(np.append(np.diff(year), 1))
-    columns = {
-        name: line[ends] if weighing.definition.stands(name) else np.bincount(year - year[0], weights=line)
-        for name, line in values.items()
-    }
+    count = np.bincount(year - year[0])
+    columns = {}
+    for name, line in values.items():
+        how = weighing.definition.year_shows(name)
+        added = line[ends] if how == "last" else np.bincount(year - year[0], weights=line)
+        columns[name] = added / count if how == "average" else added
     return pd.DataFrame(columns, index=pd.Index(year[ends], name="year"))
 
 
@@ -321,7 +370,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         scenario=scenario,
         scenario_label=deal.scenario_label(scenario),
         verdict=verdict_of(goals),
-        inputs={name: case[name] for name in deal.inputs},
+        inputs={name: case[name] for name in (*deal.inputs, *(one for one in case if deal.own(one) is not None))},
         measures=measures,
         goals=goals,
         values={name: np.array(values[name][:, 0]) for name in shown},

@@ -25,9 +25,17 @@ class _Lines:
     """A weighing whose lines and levels are told by period or year, as they were asked for."""
 
     def __init__(self, weighing: Any, wanted: dict[str, Any]) -> None:
+        from pennyweight.analysis.weighing.asked_lines import selection
+        from pennyweight.analysis.weighing.things import things_frame
         from pennyweight.analysis.weighing.weighing import lines_frame
 
-        self.weighing, self.by, self.frame = weighing, wanted["by"], lines_frame(weighing, **wanted)
+        self.weighing, self.by, self.each = weighing, wanted["by"], wanted["each"]
+        if self.each is None:
+            self.frame = lines_frame(weighing, **{key: value for key, value in wanted.items() if key != "each"})
+        else:
+            chosen = selection(weighing.definition, **wanted)
+            own = chosen.lines and [name for name in chosen.lines if weighing.definition.each.get(name) == self.each]
+            self.frame = things_frame(weighing, self.each, chosen, own).set_index("thing")
         self.document, self.handout, self.verdict = weighing.document, weighing.handout, weighing.verdict
 
     def _for_csv(self) -> Any:
@@ -36,6 +44,9 @@ class _Lines:
     def as_dict(self) -> dict[str, Any]:
         """The weighing's values, its lines by the periods or years that were asked for."""
         plain = self.weighing.as_dict()
+        if self.each is not None:
+            rows = self.frame.reset_index().astype({self.frame.columns[1]: str}).to_dict(orient="records")
+            return {**plain, "by": self.by, "each": self.each, "lines": rows}
         lines = {str(name): self.frame[name].tolist() for name in self.frame.columns}
         plain.pop("periods")
         told = {"periods": lines} if self.by == "period" else {"years": self.frame.index.tolist(), "lines": lines}
@@ -48,6 +59,7 @@ class _Lines:
 @overrides
 @click.option("--by", type=click.Choice(["period", "year"]), help="Add a table of all lines by period or by year.")
 @click.option("--lines", metavar="NAMES", help="Show these lines, levels or groups, with commas between; needs --by.")
+@click.option("--each", metavar="SET", help="Open what is worked out for each thing of a set; needs --by.")
 @click.option("--from", "first", metavar="PERIOD", help="Begin with this period, day or 'year N'; needs --by.")
 @click.option("--to", "last", metavar="PERIOD", help="End with this period, day or 'year N'; needs --by.")
 @click.option("--watch", is_flag=True, help="Weigh again whenever the deal or a file it reads is saved.")
@@ -59,6 +71,7 @@ def command(
     replaced: tuple[str, ...],
     by: str | None,
     lines: str | None,
+    each: str | None,
     first: str | None,
     last: str | None,
     watch: bool,
@@ -72,13 +85,13 @@ def command(
     """
     from pennyweight.analysis.deal import Deal
 
-    if by is None and (lines or first or last):
-        option = "--lines" if lines else "--from" if first else "--to"
+    if by is None and (lines or first or last or each):
+        option = "--lines" if lines else "--each" if each else "--from" if first else "--to"
         raise InputError(
             f"{option} chooses from a table; say --by period or --by year, too.", at=Place.of_option(option)
         )
     named = None if lines is None else list(each_name_once((name.strip() for name in lines.split(",")), "--lines"))
-    wanted = {"by": by, "lines": named, "first": first, "last": last}
+    wanted = {"by": by, "lines": named, "first": first, "last": last, "each": each}
     if watch and scenario != "all":
         return _watch(deal, scenario, replaced, wanted, form, outputs, strict)
 

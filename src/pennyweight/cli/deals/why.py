@@ -15,6 +15,7 @@ __all__ = ["command"]
 @click.command("why")
 @deal_argument
 @click.argument("name")
+@click.option("--of", metavar="THING", help="Look at what one thing of a set has, where NAME is worked out for each.")
 @click.option("--at", "period", metavar="PERIOD", help="Look at this period, day or 'year N' of a line or level.")
 @scenario_option
 @click.option("--against", metavar="SCENARIO", help="Set another scenario beside it and follow what differs most.")
@@ -31,6 +32,7 @@ __all__ = ["command"]
 def command(
     deal: Path,
     name: str,
+    of: str | None,
     period: str | None,
     scenario: str,
     against: str | None,
@@ -50,7 +52,14 @@ def command(
 
     deliver(
         lambda: Deal.read(deal).why(
-            name, at=period, scenario=scenario, against=against, depth=depth, by=by, inputs=read_overrides(replaced)
+            name,
+            at=period,
+            scenario=scenario,
+            against=against,
+            depth=depth,
+            by=by,
+            inputs=read_overrides(replaced),
+            of=of,
         ),
         form,
         outputs,

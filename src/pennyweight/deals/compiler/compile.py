@@ -137,13 +137,8 @@ class _Compiler(Slots):
         for name, slot in each.items():
             self.names[each_name(name)] = slot
             del self.names[name]
-            if name in self.definition.goals:
-                upward = self.definition.goals[name].at_least is not None
-                self.names[name] = self.over_things("lowest_of" if upward else "highest_of", slot)
-            elif name.startswith("?check "):
-                self.names[name] = self.over_things("lowest_of", slot)
-            elif self.over_time[slot]:
-                self.names[name] = self.over_things(together(self.definition.unit(name)), slot)
+            how = "lowest" if name.startswith("?") else self.definition.together(name)
+            self.names[name] = self.over_things(f"{how}_of", slot)
 
     def _is_column(self, name: str) -> bool:
         return name.partition(".")[0] in self.definition.sets
@@ -288,11 +283,6 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     for name, (loan, part) in loans.items():
         nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
     return nodes
-
-
-def together(unit: str) -> str:
-    """How the values of all things are shown as one: rates, shares and spans by their mean, all else by the sum."""
-    return "average_of" if unit in ("rate", "share", "years", "date", "period", "condition") else "sum_of"
 
 
 def _read_around(item: Line | Level) -> set[str]:

@@ -15,7 +15,7 @@ from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import AxisShape, MeasureShape
 from pennyweight.deals.language.names import Names, used_as
-from pennyweight.deals.language.nodes import Node, renamed
+from pennyweight.deals.language.nodes import Call, Name, Node, renamed, show
 from pennyweight.deals.parts import Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import check_unit
@@ -28,6 +28,7 @@ __all__ = [
     "read_columns",
     "read_grids",
     "read_question",
+    "set_of_table",
     "with_between",
 ]
 
@@ -89,19 +90,53 @@ def own_names(context: Context, table: str) -> dict[str, str]:
     return {
         name: f"?{table}.{name}"
         for name in context.shape.tables[table].by
-        if name not in context.shape.inputs and "." not in name
+        if name not in context.shape.inputs and name not in context.shape.sets and "." not in name
     }
+
+
+def set_of_table(context: Context, table: str) -> str:
+    """The set a table goes by; empty where it goes by none."""
+    named = [name for name in context.shape.tables[table].by if name in context.sets]
+    if len(named) > 1:
+        where = context.where("tables", table, "by")
+        raise InputError(f"{where} names two sets; a table goes by one.", at=where)
+    return named[0] if named else ""
 
 
 def read_columns(context: Context, name: str) -> dict[str, Single]:
     """The columns of a table, their own names put in the place of those of the table."""
     item, own = context.shape.tables[name], own_names(context, name)
+    things = set_of_table(context, name)
+    if things and not item.columns:
+        return _usual_columns(context, name, things)
     if not item.columns:
         where = context.where("tables", name)
         raise InputError(
             f"{where}: a table has one column or more; write them under [tables.{name}.columns].", at=where
         )
-    return {key: _column(context, name, key, column, own) for key, column in item.columns.items()}
+    return {key: replace(_column(context, name, key, column, own), each=things) for key, column in item.columns.items()}
+
+
+def _usual_columns(context: Context, table: str, things: str) -> dict[str, Single]:
+    """What a table by a set shows when it does not say: columns that the deal describes, values, measures, totals."""
+    shape, raw, where = context.shape, context.sets[things], context.where("tables", table)
+    described = list(shape.sets[things].columns) or list(raw.columns)
+    nodes: dict[str, tuple[Node, str, str | None]] = {}
+    for column in described:
+        item = shape.sets[things].columns.get(column)
+        label = (item.label if item is not None else None) or _words(column)
+        nodes[column] = (Name(f"{things}.{column}"), label, None if item is None else item.unit)
+    for name, one in [*shape.values.items(), *shape.measures.items()]:
+        if one.each == things:
+            nodes[name] = (Name(name), one.label or _words(name), one.unit)
+    for lines in (shape.money_in, shape.money_out):
+        for key, line in lines.items():
+            if line.each == things:
+                nodes[key] = (Call("total", ((None, Name(key)),)), f"{line.label or _words(key)}, total", line.unit)
+    return {
+        key: Single(f"?{table}.{key}", node, where, label, unit, None, show(node), things)
+        for key, (node, label, unit) in nodes.items()
+    }
 
 
 def read_grids(
@@ -193,6 +228,12 @@ def _axis(
 ) -> tuple[Axis, Input | None]:
     where = context.where("tables", table, "by", name)
     values = given.values
+    if name in context.sets:
+        things = context.sets[name].things
+        if given.unit is not None:
+            raise InputError(f"{where}: a set has no unit; leave it out.", at=where)
+        places = read_places(things.as_input(), values, what=where)
+        return Axis(name, name, places, given.label or things.label), None
     if name in inputs:
         if given.unit is not None:
             raise InputError(f"{where}: the unit of {name} stands with the input; leave it out.", at=where)

@@ -208,6 +208,7 @@ class Reader(Entries):
         units.update({name: item.unit for name, item in sections.loan_terms.items()})
         units.update({name: "period" for name in columns if self._is_born(name)})
         sets = {name: name.partition(".")[0] for name in columns} | self.each
+        sets.update({cell.name: cell.each for cell in cells.values() if cell.each})
         sets.update({f"{loan}.{part}": own for loan, own in self.each.items() if loan in shape.loans for part in PARTS})
         return Names(shapes, nodes, units, standing, starts, sets)
 
@@ -351,7 +352,8 @@ class Reader(Entries):
             measures={name: item for name, item in sections.measures.items() if not item.each},
             sets={name: raw.things for name, raw in self.sets.items()},
             each=dict(names.sets),
-            each_figures={name: item for name, item in {**sections.values, **sections.measures}.items() if item.each},
+            each_values={name: item for name, item in sections.values.items() if item.each},
+            each_measures={name: item for name, item in sections.measures.items() if item.each},
             goals=goals,
             scenarios=scenarios,
             questions=questions,

@@ -260,7 +260,9 @@ class TableShape(_Shape):
         "or a list of their names.",
         ...,
     )
-    columns: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said("The columns: a formula each.", ...)
+    columns: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said(
+        "The columns: a formula each. A table by a set may leave them out.", {}
+    )
     label: str | None = _said("How it is called when shown.")
     note: str | None = _said("A remark, for whoever reads the file.")
 

@@ -172,10 +172,10 @@ class Names:
         if own in ("", each):
             return
         named = next(name for name in sorted(names_in(node)) if self.sets.get(name) == own)
-        here = f"this is worked out for each of {each}" if each else "this is a single formula for the whole deal"
+        here = f"for each of {each}" if each else "once for the whole deal"
         raise InputError(
-            f"{where}: '{named}' has a value for each of {own}, and {here}. Take them together, as in "
-            f"sum_of({named}), or take one of them with one_of({named}, 'its name').",
+            f"{where}: {named} has a value for each of {own}, and this is worked out {here}. Take them together, as in "
+            f"sum_of({named}), or take the one that is meant, as in one_of({named}, 'its name').",
             at=where,
         )
 
@@ -225,6 +225,8 @@ class Names:
             return self.said_units[name]
         if name in BUILT_IN:
             return BUILT_IN[name][1]
+        if name.count(".") > 1 and (inner := self._inner(name)):
+            return self.unit_of(inner)
         # What it reads comes first, by hand: a chain of lines may be longer than Python's own stack.
         todo = [] if name in self._units else [name]
         while todo:
@@ -246,6 +248,15 @@ class Names:
                     unit = self.unit(self.starts[top])
                 self._units[top] = unit
         return self._units[name]
+
+    def _inner(self, name: str) -> str:
+        """What of a thing a name such as tenants.Bakery.rented means: rented, or the column."""
+        head, _, rest = name.partition(".")
+        while rest := rest.partition(".")[2]:
+            for full in (f"{head}.{rest}", rest):
+                if self.sets.get(full) == head:
+                    return full
+        return ""
 
     def _shape_of_name(self, name: str, where: str) -> Extent:
         if name in BUILT_IN:

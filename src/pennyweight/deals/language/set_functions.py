@@ -13,10 +13,19 @@ import numpy as np
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.language.function import Function, _takes
-from pennyweight.deals.language.nodes import Call, Name, Node, children, show
+from pennyweight.deals.language.nodes import Call, Name, Node, children, show, with_parts
 from pennyweight.errors import InputError
 
-__all__ = ["OF_SETS", "SET_FUNCTIONS", "over_things", "set_of"]
+__all__ = ["OF_SETS", "SET_FUNCTIONS", "for_thing", "over_things", "set_of"]
+
+
+def for_thing(node: Node, sets: Mapping[str, str], own: str, thing: str) -> Node:
+    """A formula as it stands for one thing of the set `own`: its names become "tenants.Bakery.rent"."""
+    if isinstance(node, Name):
+        return Name(f"{own}.{thing}.{node.name.removeprefix(f'{own}.')}") if sets.get(node.name) == own else node
+    if isinstance(node, Call) and node.function in OF_SETS:
+        return node
+    return with_parts(node, lambda part: for_thing(part, sets, own, thing))
 
 
 def set_of(node: Node, sets: Mapping[str, str], where: str) -> str:

@@ -20,6 +20,7 @@ from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
 from pennyweight.pages.comparing.charts import comparison_charts
 from pennyweight.pages.comparing.own_tables import compared_tables
 from pennyweight.pages.explaining.trees import derivation_of, tree
+from pennyweight.pages.weighing.assumed import shown_input
 from pennyweight.pages.weighing.goals import spare_of
 from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES
 
@@ -49,7 +50,9 @@ def document(comparison: Comparison, *, tables: bool = False) -> Document:
     )
     if inputs:
         series = any(
-            isinstance(weighing.inputs.get(name), np.ndarray) for name in comparison.differing for weighing in weighings
+            isinstance(weighing.given(name), np.ndarray) and not weighing.definition.inputs[name].of
+            for name in comparison.differing
+            for weighing in weighings
         )
         blocks.append(
             Table("Inputs that differ", columns, inputs, "A series is shown by its average." if series else "")
@@ -132,9 +135,14 @@ def _verdict(comparison: Comparison) -> Verdict:
     return Verdict(word, f"{'; '.join(pays)}.", "in" if len(pays) == len(verdicts) else "question")
 
 
+def _is_series(weighing: Weighing, name: str) -> bool:
+    """Whether an input has a value a period, of which the average is shown."""
+    return isinstance(weighing.given(name), np.ndarray) and not weighing.definition.inputs[name].of
+
+
 def _heading(weighings: Sequence[Weighing], name: str) -> str:
     """What an input, a figure or a goal is called, with its unit: as the first that has it calls it."""
-    owner = next(one for one in weighings if name in one.inputs or name in one.measures or name in one.goals)
+    owner = next(one for one in weighings if one.given(name) is not None or name in one.measures or name in one.goals)
     return headed(owner.definition, name)
 
 
@@ -147,14 +155,17 @@ def _why(weighings: Sequence[Weighing], name: str, make: partial[Any]) -> Why:
 
 
 def _input_cell(weighing: Weighing, name: str, first: Weighing) -> Cell:
-    if name not in weighing.inputs:
+    value, was = weighing.given(name), first.given(name)
+    if value is None:
         return Cell("-", "comparison")
-    value, item = weighing.inputs[name], weighing.definition.inputs[name]
-    if isinstance(value, np.ndarray):
+    item = weighing.definition.inputs[name]
+    if item.is_column:
+        shown = shown_input(weighing.definition, item, value)
+    elif isinstance(value, np.ndarray):
         shown = weighing.definition.style.show(float(np.nanmean(value)), item.unit)
     else:
         shown = show_base(weighing.definition, item, value)
-    same = name in first.inputs and np.array_equal(np.asarray(value), np.asarray(first.inputs[name]), equal_nan=True)
+    same = was is not None and np.array_equal(np.asarray(value), np.asarray(was), equal_nan=True)
     return Cell(shown, "comparison" if same and weighing is not first else "plain")
 
 
@@ -249,10 +260,12 @@ def _verdicts(comparison: Comparison) -> dict[str, Derivation]:
 
 
 def _input(weighing: Weighing, name: str) -> Derivation:
-    if name not in weighing.inputs:
+    deal, value = weighing.definition, weighing.given(name)
+    if value is None:
         return Derivation("-", "this deal has no such input")
-    deal, value = weighing.definition, weighing.inputs[name]
     item = deal.inputs[name]
+    if item.is_column:
+        return Derivation(shown_input(deal, item, value), "the values of its things")
     if isinstance(value, np.ndarray):
         return Derivation(deal.style.show(float(np.nanmean(value)), item.unit), "the average of its values")
     # What is given beside the file is the same in all cases, so what differs is the scenario's or the file's.

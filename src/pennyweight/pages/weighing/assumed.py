@@ -35,9 +35,18 @@ def shown_input(deal: Definition, item: Input, value: Any) -> str:
     if not isinstance(value, np.ndarray):
         return show_base(deal, item, float(value))
     known = value[np.isfinite(value)]
+    if item.choices:  # a column of words
+        words = [item.choices[round(one)] for one in dict.fromkeys(known.tolist())]
+        return ", ".join(words[:_MOST_WORDS]) + (
+            f" and {len(words) - _MOST_WORDS} more" if len(words) > _MOST_WORDS else ""
+        )
+    never = " or never" if item.is_column and np.isposinf(value).any() else ""
     ends = (_end(deal, item, float(one)) for one in (known.min(), known.max())) if known.size else ("undefined",) * 2
     low, high = ends
-    return low if low == high else f"{low} to {high}"
+    return (low if low == high else f"{low} to {high}") + never
+
+
+_MOST_WORDS = 3
 
 
 def _end(deal: Definition, item: Input, value: float) -> str:
@@ -47,6 +56,10 @@ def _end(deal: Definition, item: Input, value: float) -> str:
 
 def likely_range(deal: Definition, item: Input) -> str:
     """What is likely of an input, in words."""
+    if item.is_column:
+        ends = [f"{end * 100:g}%" for end in (item.low, item.high) if end is not None]
+        said = f"{' to '.join(ends)} of all its values" if ends else f"{np.size(item.value):,} values"
+        return f"a fact, {said}" if item.fixed and item.unit not in ("date", "choice") else said
     if item.choices:
         return f"one of {', '.join(item.choices)}"
     if item.is_series:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeAlias
 
@@ -15,6 +15,7 @@ from pennyweight.analysis.weighing.asked_lines import Selection, groups_of
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.worked_out import of_each
 from pennyweight.documents import Cell, Column, Row, Span, Table
 from pennyweight.documents.derivation import Derivation, Why, added
 from pennyweight.documents.model import Tone
@@ -25,6 +26,7 @@ __all__ = ["line_label", "period_tables"]
 Periods: TypeAlias = NDArray[np.intp]
 
 _COLUMNS_A_BLOCK = 6
+_MOST_THINGS = 40
 
 
 def period_tables(weighing: Weighing, wanted: Selection) -> list[Table]:
@@ -77,8 +79,11 @@ class _Line:
         label = self.label.strip()
         if self.signs:
             return Why(label, partial(_together, weighing, label, self.signs, int(inside[-1])))
-        stands = weighing.definition.stands(self.name)
-        said = "A year shows what stands at its end." if stands else "A year is the sum of its periods."
+        said = {
+            "last": "A year shows what stands at its end.",
+            "average": "A year is the average of its periods.",
+            "sum": "A year is the sum of its periods.",
+        }[weighing.definition.year_shows(self.name)]
         return Why(label, partial(_of_line, weighing, self.name, inside), said if yearly else "")
 
 
@@ -88,9 +93,15 @@ def _body(weighing: Weighing, wanted: Selection, shown: Periods, groups: Floats,
 
     def ends(values: Floats, name: str) -> list[float]:
         values = values[shown]
-        if deal.stands(name):
+        how = deal.year_shows(name)
+        if how == "last":
             return [float(values[groups == head][-1]) for head in heads]
-        return [float(values[groups == head].sum()) for head in heads]
+        sums = [float(values[groups == head].sum()) for head in heads]
+        return (
+            [one / int((groups == head).sum()) for one, head in zip(sums, heads, strict=True)]
+            if how == "average"
+            else sums
+        )
 
     def of(name: str, indent: str = "") -> _Line:
         return _Line(indent + line_label(deal, name), deal.unit(name), ends(line(name), name), _tone(deal, name), name)
@@ -99,20 +110,40 @@ def _body(weighing: Weighing, wanted: Selection, shown: Periods, groups: Floats,
         names = list(wanted.lines)
     else:  # a loan, or a part of one, of which there is nothing is left out
         names = [name for name in weighing.values if not ("." in name and not line(name).any())]
+
+    def opened(name: str, indent: str) -> list[_Line]:
+        """The row of a line, and below it that of each thing where these are asked for."""
+        rows = [of(name, indent)]
+        if not wanted.each or deal.each.get(name) != wanted.each:
+            return rows
+        things = deal.sets[wanted.each]
+        size = np.abs(np.nan_to_num(of_each(weighing.worked_out, name)[shown])).sum(axis=0)
+        order = np.argsort(-size, kind="stable")
+        for k in sorted(order[:_MOST_THINGS].tolist()):
+            own = f"{things.name}.{things.things[k]}.{name}"
+            rows.append(replace(of(own, indent), label=f"{indent}  {things.things[k]}", tone="comparison"))
+        left = order[_MOST_THINGS:]
+        if left.size and deal.together(name) == "sum":
+            rest = of_each(weighing.worked_out, name)[:, left].sum(axis=1)
+            label = f"{indent}  the other {left.size:,} {things.label}"
+            signs = {f"{things.name}.{things.things[k]}.{name}": 1 for k in left[:_MOST_THINGS].tolist()}
+            rows.append(_Line(label, deal.unit(name), ends(rest, name), "comparison", name, signs))
+        return rows
+
     member = {name: group for group, members in groups_of(deal).items() for name in members}
     rows: list[_Line] = []
     seen: set[str] = set()
     for name in names:
         group = member.get(name)
         if group is None:
-            rows.append(of(name))
+            rows.extend(opened(name, ""))
             continue
         if group in seen:
             continue
         seen.add(group)
         members = [one for one in names if member.get(one) == group]
         rows.append(_Line(group))
-        rows.extend(of(one, "  ") for one in members)
+        rows.extend(row for one in members for row in opened(one, "  "))
         for label, signs in group_sums(deal, group, members):
             first = next(iter(signs))
             total = np.asarray(sum(sign * line(one) for one, sign in signs.items()))

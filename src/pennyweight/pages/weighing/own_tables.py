@@ -32,8 +32,11 @@ def axis_value(result: TableResult, axis: Axis, value: float) -> str:
 
 def _one_way(result: TableResult) -> Table:
     deal, axis = result.definition, result.table.axes[0]
-    columns = [Column(headed(deal, axis.key, axis.label))]
-    columns += [Column(column_title(result, column)) for column in result.table.columns.values()]
+    columns = [Column(headed(deal, axis.key, axis.label), words=axis.key in deal.sets)]
+    columns += [
+        Column(column_title(result, column), words=deal.unit(column.name) in ("date", "choice"))
+        for column in result.table.columns.values()
+    ]
     rows = []
     for k, value in enumerate(axis.values.tolist()):
         cells = [Cell(axis_value(result, axis, value), "question")]
@@ -47,7 +50,10 @@ def _one_way(result: TableResult) -> Table:
 def _two_way(result: TableResult, name: str) -> Table:
     deal, (down, across) = result.definition, result.table.axes
     head = f"{headed(deal, down.key, down.label)} ↓  {headed(deal, across.key, across.label)} →"
-    columns = (Column(head, words=False), *(Column(axis_value(result, across, v)) for v in across.values.tolist()))
+    columns = (
+        Column(head, words=down.key in deal.sets),
+        *(Column(axis_value(result, across, v)) for v in across.values.tolist()),
+    )
     rows = tuple(
         (
             Cell(axis_value(result, down, value), "question"),
@@ -72,7 +78,7 @@ def column_title(result: TableResult, column: Single) -> str:
 
 def _cell(result: TableResult, name: str, place: tuple[int, ...]) -> Cell:
     value = float(result.columns[name][place])
-    if not np.isfinite(value):
+    if not np.isfinite(value) and result.shown(name, value) != "never":
         return Cell("undefined", "out")
     return Cell(result.shown(name, value))
 

@@ -13,6 +13,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.documents.handout import Sheet, SheetColumn
 from pennyweight.pages.weighing.assumed import likely_range, shown_input
 from pennyweight.pages.weighing.charts.worth_by_line import worth_sheet
+from pennyweight.pages.weighing.things import thing_sheets
 
 __all__ = ["weighing_sheets"]
 
@@ -47,6 +48,7 @@ def weighing_sheets(weighing: Weighing, cases: Mapping[str, Weighing]) -> tuple[
                 by.append(item.choices[round(value)] if item is not None and item.choices else value)
             rows.append((*by, *(_number(values[place]) for values in table.columns.values())))
         found.append(Sheet(table.label, tuple(columns), tuple(rows)))
+    found += thing_sheets(weighing)
     if len(deal.scenarios):
         found.append(_scenarios(weighing, cases))
     found.append(

@@ -28,6 +28,7 @@ from pennyweight.pages.weighing.own_tables import table_blocks
 from pennyweight.pages.weighing.page_one import page_one
 from pennyweight.pages.weighing.scenarios import scenario_cases, scenarios_table
 from pennyweight.pages.weighing.sheets import weighing_sheets
+from pennyweight.pages.weighing.things import things_tables
 from pennyweight.pages.weighing.turning_points import nearest_turn, turning_blocks
 from pennyweight.pages.weighing.what_if import what_if
 from pennyweight.pages.weighing.words import VERDICT_TONES
@@ -53,6 +54,7 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
         blocks.append(Figures("Figures", tuple(_figure_line(weighing, figure) for figure in figures)))
     if weighing.answers:
         blocks.append(answers_table(weighing))
+    blocks += things_tables(weighing)
     for table in weighing.tables.values():
         blocks += table_blocks(table)
     blocks += turning_blocks(weighing)

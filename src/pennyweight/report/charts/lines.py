@@ -152,7 +152,7 @@ def _legend(chart: LinesChart, ax: Axes) -> None:
                 Line2D([], [], color=color, linestyle=dash, linewidth=2.2, label=short_lines(drawable(label), 26, 3))
             )
     legend = ax.legend(
-        handles=entries,
+        handles=entries[::-1] if chart.kind == "area" else entries,
         loc="upper left",
         bbox_to_anchor=(1.01, 1.0),
         frameon=False,

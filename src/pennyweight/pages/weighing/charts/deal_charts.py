@@ -20,6 +20,7 @@ from pennyweight.deals.parts import Input, OwnChart
 from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
 from pennyweight.documents.charts import flows_chart, rate_chart
+from pennyweight.pages.weighing.charts.by_thing import by_thing, chosen_line
 from pennyweight.pages.weighing.charts.chart_titles import finding, lowest
 from pennyweight.pages.weighing.charts.worth_by_line import worth_chart
 
@@ -33,8 +34,10 @@ _MOST_LINES = 8
 
 def weighing_charts(weighing: Weighing) -> tuple[Chart, ...]:
     """What the deal is about, and, of a deal with a present value, what each line adds to it."""
-    worth = worth_chart(weighing)
-    return _of_deal(weighing) + ((worth,) if worth is not None else ())
+    worth, line = worth_chart(weighing), chosen_line(weighing)
+    drawn = [name for chart in weighing.definition.charts.values() for name in chart.lines]
+    things = (by_thing(weighing, line),) if line and line not in drawn else ()
+    return _of_deal(weighing) + things + ((worth,) if worth is not None else ())
 
 
 def _of_deal(weighing: Weighing) -> tuple[Chart, ...]:
@@ -67,6 +70,8 @@ def _of_deal(weighing: Weighing) -> tuple[Chart, ...]:
 def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
     if chart.lines[0] in weighing.definition.tables:
         return _of_table(weighing.tables[chart.lines[0]], chart)
+    if len(chart.lines) == 1 and chart.lines[0] in weighing.definition.each and chart.kind != "lines":
+        return by_thing(weighing, chart.lines[0], chart.label, chart.kind)
     span = tuple(_figure(weighing, chart, key) for key in ("from", "to"))
     made = _over_time(weighing, chart.name, list(chart.lines), chart.label, chart.kind, chart.by, span)
     targets, marks = list(made.targets), list(made.marks)
@@ -159,7 +164,9 @@ def _over_time(
         if yearly:
             year = time.year[:, 0].astype(np.intp)
             ends = np.flatnonzero(np.append(np.diff(year), 1))
-            values = values[ends] if deal.stands(line) else np.bincount(year, weights=values).astype(np.float64)
+            how = deal.year_shows(line)
+            values = values[ends] if how == "last" else np.bincount(year, weights=values).astype(np.float64)
+            values = values / np.bincount(year) if how == "average" else values
         if begins_late:
             values = np.concatenate([[np.nan], values[1:]])
         drawn.append((deal.label(line), values))
