@@ -6,9 +6,11 @@ worked out when it is first asked for in a period, and remembered. Undefined is 
 
 from __future__ import annotations
 
+import copy
 import datetime as dt
 import re
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from tests.plain_functions import (
@@ -26,6 +28,7 @@ from tests.plain_functions import (
     window,
     worth,
 )
+from tests.plain_sets import Column, apart, by_age, over_things
 
 Value = float | None
 
@@ -38,6 +41,8 @@ class PlainDeal:
         self, document: dict[str, Any], inputs: dict[str, Any] | None = None, undone: tuple[str, ...] = ()
     ) -> None:
         self.document, self.undone = document, undone
+        self.thing: tuple[str, int] | None = None
+        """The set and the place of the thing whose values are looked at."""
         self.end: int = document["timeline"]["periods"]
         self.per_year = {"year": 1, "half-year": 2, "quarter": 4, "month": 12}[
             document["timeline"].get("period", "year")
@@ -49,9 +54,12 @@ class PlainDeal:
             for name, item in document.get(section, {}).items()
         }
         self.loans: dict[str, Any] = document.get("loans", {})
-        self.owed: dict[tuple[str, int], tuple[float, float, int, int]] = {}
+        self.sets: dict[str, Any] = document.get("sets", {})
+        self.each: dict[str, str] = {name: item["each"] for name, (_, item) in self.roles.items() if "each" in item}
+        self.each |= {name: item["each"] for name, item in self.loans.items() if "each" in item}
+        self.owed: dict[Any, tuple[float, float, int, int]] = {}
         """What is owed at a period's end, the level payment, how many payments are left, and over how many it is spread."""
-        self.known: dict[tuple[str, int], Value] = {}
+        self.known: dict[Any, Value] = {}
 
     def line(self, name: str) -> list[Value]:
         """All periods of a line or level."""
@@ -59,9 +67,34 @@ class PlainDeal:
 
     def at(self, name: str, t: int) -> Value:
         """The value of a name in a period."""
-        if (name, t) not in self.known:
-            self.known[name, t] = self._work_out(name, t)
-        return self.known[name, t]
+        key = (name, t, self.thing if name.partition(".")[0] in self.each else None)
+        if key not in self.known:
+            self.known[key] = self._work_out(name, t)
+        return self.known[key]
+
+    def of(self, name: str, place: int) -> PlainDeal:
+        """The same deal as one thing of a set sees it."""
+        view = copy.copy(self)
+        view.thing = (name, place)
+        return view
+
+    def things(self, name: str) -> list[str]:
+        """The names of the things of a set."""
+        if "every" in self.sets[name]:
+            return [str(k) for k in range(self.end + 1)]
+        return [str(next(iter(row.values()))) for row in self.sets[name]["rows"]]
+
+    def column(self, name: str, column: str) -> list[Any]:
+        """A column of a set: as it stands, or other values for it."""
+        return self.inputs.get(f"{name}.{column}") or [row[column] for row in self.sets[name]["rows"]]
+
+    def _together(self, name: str, t: int) -> Value:
+        """A name as a total reads it: of what each thing of a set has, the sum."""
+        own = self.each.get(name.partition(".")[0])
+        if own is None:
+            return self.at(name, t)
+        values = [self.of(own, place).at(name, t) for place in range(len(self.things(own)))]
+        return None if any(value is None for value in values) else sum(value or 0.0 for value in values)
 
     def _work_out(self, name: str, t: int) -> Value:
         totals: dict[str, Callable[[], list[tuple[int, str]]]] = {
@@ -70,16 +103,22 @@ class PlainDeal:
             "net": lambda: [(1, "money_in"), (-1, "money_out"), *((1, f"{name}.flow") for name in self.loans)],
         }
         if name in totals:
-            parts = [(sign, self.at(part, t)) for sign, part in totals[name]()]
+            parts = [(sign, self._together(part, t)) for sign, part in totals[name]()]
             return None if any(v is None for _, v in parts) else sum(sign * (v or 0.0) for sign, v in parts)
         if name in self.inputs:
             return self._input(self.inputs[name], t)
         if name.startswith("loans."):
-            return sum(self._part(loan, name[6:], t) for loan in self.loans)
+            return sum(self._together(f"{loan}.{name[6:]}", t) or 0.0 for loan in self.loans)
         if "." in name:
             loan, part = name.split(".")
             return self._part(loan, part, t)
         section, item = self.roles[name]
+        if "every" in self.sets.get(self.each.get(name, ""), {}):
+            age = t - (self.thing or ("", 0))[1]
+            if age < 0:
+                return 0.0
+            if section == "levels" and "start" in item:
+                return self.formula(item["start"] if age == 0 else item["formula"], t)
         for moment, value in (item.get("set", {}) if name not in self.undone else {}).items():
             if self._stretch(moment)[0] <= t <= self._stretch(moment)[1]:
                 return self.formula(value, t)
@@ -117,7 +156,8 @@ class PlainDeal:
         return float(terms["amount"]) * shares[t] if t in shares and t > self._begins(loan) else 0.0
 
     def _state(self, loan: str, t: int) -> tuple[float, float, int, int]:
-        if (loan, t) not in self.owed:
+        key = (loan, t, self.thing if loan in self.each else None)
+        if key not in self.owed:
             terms, begins = self.loans[loan], self._begins(loan)
             i = terms["rate"] / 12
             if t < begins:
@@ -125,8 +165,8 @@ class PlainDeal:
             elif t == begins:
                 owed = self.formula(terms["amount"], t) or 0.0
                 owed *= next(iter(terms["advances"].values())) if "advances" in terms else 1.0
-                spread = 12 * terms["years"]
-                left = min(spread, 12 * terms.get("balloon", terms["years"]))
+                spread = round(12 * (self.formula(terms["years"], t) or 0.0))
+                left = min(spread, 12 * terms["balloon"] if "balloon" in terms else spread)
                 level = owed * i / (1 - (1 + i) ** -spread)
                 for _ in range(terms.get("payments_made", 0)):
                     owed, left, spread = owed + owed * i - level, left - 1, spread - 1
@@ -139,8 +179,8 @@ class PlainDeal:
                     owed += more
                     level = owed * i / (1 - (1 + i) ** -spread)
                 state = (owed, level, left, spread)
-            self.owed[loan, t] = state
-        return self.owed[loan, t]
+            self.owed[key] = state
+        return self.owed[key]
 
     def _paid(self, loan: str, t: int) -> tuple[float, float, float]:
         """(paid, interest, still owed) after the payments of a period."""
@@ -171,11 +211,19 @@ class PlainDeal:
             last = self._stretch(item["to"])[1] if "to" in item else self.end
             return first <= t <= last and (every is None or (t - first) % every == 0)
         named = [n for n in self._named_now(str(item["formula"])) if self._is_line(n)]
-        return any(self._runs_any(n, t) for n in named) if named else t >= 1
+        cohort = "every" in self.sets.get(self.each.get(name, ""), {})
+        return any(self._runs_any(n, t) for n in named) if named else cohort or t >= 1
 
     def _runs_any(self, name: str, t: int) -> bool:
         if "." in name or (name == "net" and self.loans):
             return t >= (0 if name.split(".")[-1] in ("net", "flow", "drawn", "balance") else 1)
+        own = self.each.get(name)
+        if own is None and self.thing is not None:  # what is the deal's own runs when any thing that it reads does
+            whole = copy.copy(self)
+            whole.thing = None
+            return whole._runs_any(name, t)
+        if own is not None and (self.thing or ("",))[0] != own:
+            return any(self.of(own, place)._runs(name, t) for place in range(len(self.things(own))))
         if name in ("net", "money_in", "money_out"):
             sections = ("money_in", "money_out") if name == "net" else (name,)
             return any(self._runs(n, t) for n, (s, _) in self.roles.items() if s in sections)
@@ -208,8 +256,15 @@ class PlainDeal:
         if text.count("-") == 2:
             period = next(k for k in range(self.end + 1) if self.day(k) >= dt.date.fromisoformat(text))
         else:
-            period = self.end if text == "end" else int(text)
+            period = self.end if text == "end" else int(text) if text.isdigit() else self._asked(text)
         return period, period
+
+    def _asked(self, formula: str) -> int:
+        """A period that a formula gives; a day's own, and one after the end for never."""
+        value = self.formula(formula, 0) or 0.0
+        if value > 600_000:  # a day
+            value = self.formula(f"period_of({formula})", 0) or 0.0
+        return self.end + 9 if value == float("inf") else round(value)
 
     def day(self, period: int) -> dt.date:
         """The day a period ends on; the month's last where it has no such day."""
@@ -232,7 +287,7 @@ class PlainDeal:
         """A formula in one period, by Python itself."""
         reader = _Reader(self, t)
         try:
-            lazy = re.sub(r"where = ([^,()]+)", r"where = '\1'", str(text))  # looked at in each period
+            lazy = re.sub(r"where = ([^,()]+)", r"where = '\1'", apart(str(text)))  # looked at in each period
             return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", lazy), {"__builtins__": {}}, reader))
         except (UndefinedError, ZeroDivisionError):
             return None
@@ -260,7 +315,9 @@ class _Reader(dict[str, Any]):
             "at": lambda line, k, otherwise=None: line.value(round(k)) if otherwise is None or 0 <= round(k) <= deal.end else otherwise,
             "end_of_year": lambda years: years * deal.per_year,
             "date": lambda k: deal.day(round(float(k))).toordinal(),
-            "period_of": lambda day: deal._stretch(str(dt.date.fromordinal(round(float(day)))))[0],
+            "period_of": lambda day: float(day) if float(day) == float("inf") else deal._stretch(str(dt.date.fromordinal(round(float(day)))))[0],
+            "by_age": lambda new, curve: by_age(new, curve, t, deal.end),
+            **{how: partial(over_things, deal, t, how) for how in ("sum_of", "average_of", "lowest_of", "highest_of", "count_of", "one_of")},
             "years_between": lambda a, b: months(round(float(a)), round(float(b))) / 12,
             "npv": lambda line, rate, years=None, plus=0: worth(deal, line, rate, years, plus),
             "irr": lambda line, years=None, plus=0: rate_of_return(deal, line, years, plus),
@@ -278,6 +335,8 @@ class _Reader(dict[str, Any]):
             return plain[name]
         if name == "undefined":
             raise UndefinedError
+        if name in deal.sets:
+            return Column(deal, name, t)
         given = deal.inputs.get(name)
         if isinstance(given, str) or (isinstance(given, dict) and "choices" in given):
             return given if isinstance(given, str) else given["value"]

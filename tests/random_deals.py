@@ -6,7 +6,7 @@ import datetime as dt
 import random
 from typing import Any
 
-__all__ = ["random_deal"]
+__all__ = ["random_deal", "random_sets"]
 
 
 def random_deal(seed: int) -> dict[str, Any]:
@@ -51,4 +51,63 @@ def random_deal(seed: int) -> dict[str, Any]:
             "cash": "total(net, 0, end_of_year(n))", "rate": "irr(net, years=n, plus=worth)", "left": "at(loans.balance, end_of_year(n))",
         }}},
         "scenarios": {"plain": {"undo": ["rents.set"]}},
+    }  # fmt: skip
+
+
+def random_sets(seed: int) -> dict[str, Any]:
+    """A dated deal of tenants, vans with loans, and cohorts, with sums within sums and a circle through all of them."""
+    pick = random.Random(seed)
+    period = pick.choice(["month", "quarter", "year"])
+    per_year = {"month": 12, "quarter": 4, "year": 1}[period]
+    years = pick.randint(3, 5)
+    start = dt.date(2027, pick.randint(1, 12), pick.choice([1, 15, 28]))
+
+    def day(least: int) -> dt.date:
+        return start + dt.timedelta(pick.randint(least, 365 * (years - 1)))
+
+    tenants = [
+        {"tenant": f"Berth {k}", "area": pick.randint(20, 90) * 1.5, "rent": pick.randint(80, 240), "starts": day(0),
+         "ends": pick.choice([day(365), "never"]), "kind": pick.choice(["shop", "store"])}
+        for k in range(pick.randint(2, 5))
+    ]  # fmt: skip
+    tenants[0]["kind"], tenants[-1]["kind"], tenants[0]["ends"] = "shop", "store", day(365)
+    vans = [
+        {"van": name, "price": pick.randint(20, 60) * 1_000, "years": pick.randint(2, 4), "starts": pick.randint(0, 3)}
+        for name in ("Anna", "Bert", "Cleo")[: pick.randint(1, 3)]
+    ]
+    return {
+        "deal": "Random sets", "timeline": {"period": period, "periods": years * per_year, "start": start},
+        "inputs": {"market": pick.randint(100, 200), "gap": {"value": pick.randint(0, 3), "unit": "period", "whole": True}, "cap": pick.randint(300, 900),
+                   "fresh": pick.randint(5, 20), "keep": {"steps": {str(pick.randint(0, 1)): 0.9, "3": 0.6}}},
+        "sets": {
+            "tenants": {"rows": tenants, "columns": {"ends": {"unit": "date", "empty": "never"}}},
+            "vans": {"rows": vans, "columns": {"starts": {"unit": "period"}, "years": {"unit": "years"}}},
+            "cohorts": {"every": "period"},
+        },
+        "values": {"let": "sum_of(tenants.area)", "share": {"each": "tenants", "formula": "tenants.area / let"}},
+        "loans": {"van": {"each": "vans", "amount": "0.8 * vans.price", "rate": 0.06, "years": "vans.years", "paid_out": "vans.starts"},
+                  "pool": {"each": "vans", "amount": 3_000, "rate": 0.04, "years": 4, "extra": "0.02 * prior(trips)"}},
+        "money_in": {
+            "rented": {"each": "tenants", "formula": "tenants.area * tenants.rent * grown_yearly(2%)", "from": "tenants.starts", "to": "tenants.ends"},
+            "relet": {"each": "tenants", "formula": "tenants.area * market", "from": "period_of(tenants.ends) + gap + 1"},
+            "fares": {"each": "vans", "formula": "trips * 4", "from": "vans.starts + 1"},
+        },
+        "money_out": {"bought": {"each": "vans", "formula": "vans.price", "at": "vans.starts"}, "costs": "0.12 * sum_of(rented + relet)"},
+        "lines": {
+            "trips": {"each": "vans", "formula": "prior(trips) * 1.1 * (1 - prior(all) / cap) + 20", "from": "vans.starts"},
+            "all": {"formula": "sum_of(trips)", "from": 0},
+            "empty": {"formula": "1 - sum_of(tenants.area if rented + relet > 0 else 0) / let", "from": 1},
+            "kept": "lowest_of(rented) + highest_of(relet) - average_of(rented + relet) + one_of(rented, 'Berth 0')",
+            "new": "fresh * (1 + t / 10)", "begun": {"each": "cohorts", "formula": "at(new, cohorts.born) * 0.9 ** cohorts.age"},
+            "alive": {"formula": "sum_of(begun)", "from": 0}, "aged": {"formula": "by_age(new, keep)", "from": 0},
+            "income": {"each": "tenants", "formula": "rented + relet"}, "stocked": {"formula": "sum_of(stock)", "from": 0},
+            "paid": {"each": "tenants", "formula": "share * costs"},
+        },
+        "levels": {"stock": {"each": "cohorts", "formula": "prior(stock) * 0.8 + 1", "start": "at(new, cohorts.born)"},
+                   "fund": {"each": "tenants", "formula": "prior(fund) + 0.05 * rented"}},
+        "measures": {
+            "worth": {"each": "tenants", "formula": "npv(income, 8%)"}, "weak": "lowest_of(worth)", "first": "one_of(worth, 'Berth 0')",
+            "shops": "count_of(tenants.kind == 'shop' and tenants.area > 50)", "mean": "sum_of(tenants.rent * tenants.area) / sum_of(tenants.area)",
+            "value": "npv(net, 8%)", "peak": "highest(stocked)",
+        },
     }  # fmt: skip

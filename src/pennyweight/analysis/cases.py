@@ -16,7 +16,7 @@ from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import BASE, Inputs, based, inputs_of, moved_by, put_together, stack
+from pennyweight.deals.inputs import BASE, Inputs, at_ends, based, inputs_of, moved_by, put_together, stack
 from pennyweight.deals.parts import TOTALS, KnownInputs, Question, Scenario
 from pennyweight.deals.worked_out import WorkedOut
 from pennyweight.plain_text import listed
@@ -206,7 +206,7 @@ class Model:
         ranges = {
             name: (item.low, item.high)
             for name, item in deal.inputs.items()
-            if not (item.fixed or item.is_series or (item.low is None and item.high is None))
+            if not (item.fixed or (item.is_series and not item.is_column) or (item.low is None and item.high is None))
         }
         if scenario.ends in ("low", "high"):
             side = 0 if scenario.ends == "low" else 1
@@ -214,7 +214,8 @@ class Model:
         measure = scenario.judged_by or next(iter(deal.goals))
         goal = deal.goals.get(measure)
         upward = goal is None or goal.at_least is not None
-        cases = [{**values, name: end} for name, ends in ranges.items() for end in ends if end is not None]
+        moved = [(name, end) for name, ends in ranges.items() for end in ends if end is not None]
+        cases = [{**values, **at_ends(deal, values, {name: end})} for name, end in moved]
         figures = self.figures([values, *cases], [measure])[measure]
         asked = upward == (scenario.ends == "best")
         worth = np.where(np.isnan(figures), np.nan, figures if asked else -figures)

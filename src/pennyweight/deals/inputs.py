@@ -21,6 +21,7 @@ __all__ = [
     "BASE",
     "Ends",
     "Inputs",
+    "at_ends",
     "based",
     "input_named",
     "inputs_of",
@@ -60,13 +61,21 @@ def inputs_of(
     for name in based(deal, scenario):
         item = deal.scenarios[name]
         if item.ends is not None:
-            values.update(ends(item, values))
+            values.update(at_ends(deal, values, ends(item, values)))
         # One thing's own value stands apart from what happens to its column.
         for key, change in sorted(item.changes.items(), key=lambda pair: not _is_own(deal, pair[0])):
             values[key] = _changed(deal, key, value_in(deal, values, key), change)
     for key, given in sorted((overrides or {}).items(), key=lambda pair: not _is_own(deal, pair[0])):
         values[key] = read_override(deal, key, given, values)
     return values
+
+
+def at_ends(deal: Definition, values: Inputs, ends: Mapping[str, float]) -> dict[str, float | Floats]:
+    """Inputs at an end of their range; that of a column is a multiple of its values."""
+    return {
+        name: np.asarray(values[name]) * end if name in deal.inputs and deal.inputs[name].is_column else end
+        for name, end in ends.items()
+    }
 
 
 def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
@@ -79,7 +88,7 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
 
 
 def put_together(deal: Definition, values: Mapping[str, Floats]) -> dict[str, Floats]:
-    """Inputs side by side as the evaluation takes them: things' own values put in their columns."""
+    """Inputs side by side as the evaluation takes them: things' own values (NaN: none) put in their columns."""
     found = {name: value for name, value in values.items() if not _is_own(deal, name)}
     copied: set[str] = set()
     for name, value in values.items():
@@ -91,7 +100,7 @@ def put_together(deal: Definition, values: Mapping[str, Floats]) -> dict[str, Fl
             wide = (column.shape[0], max(column.shape[-1], value.shape[-1]))
             column = found[item.column] = np.array(np.broadcast_to(column, wide))
             copied.add(item.column)
-        column[item.place] = value
+        column[item.place] = np.where(np.isnan(value), column[item.place], value)
     return found
 
 
@@ -187,7 +196,7 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
         kept = values[:1] if same else values
         stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
     for name in dict.fromkeys(name for case in cases for name in case if _is_own(deal, name)):
-        stacked[name] = np.array([value_in(deal, case, name) for case in cases], dtype=np.float64)
+        stacked[name] = np.array([case.get(name, np.nan) for case in cases], dtype=np.float64)
     return stacked
 
 

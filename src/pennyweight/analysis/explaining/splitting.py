@@ -87,7 +87,8 @@ def _gather(
 
 def _sum_behind(deal: Definition, name: str) -> Node | None:
     """The formula of a name that is a sum and no line of its own among money in and out; else None."""
-    line = deal.lines.get(name)
+    own = deal.own(name)
+    line = deal.lines.get(name if own is None else own[2])
     if name in deal.levels or (line is not None and line.role != "other"):
         return None
     node = formula_of(deal, name)

@@ -43,7 +43,6 @@ def answers_of(
 ) -> list[Answers]:
     """The answers in each case; each widens its own range, so that they are the same whichever are asked together."""
     probes = probes_of(deal, program, question, known, cases)
-    known = {**known, question.find: value_in(deal, known, question.find)}
     found: list[Answers] = in_step(sweep, known, series_of(deal), probes)
     return found
 

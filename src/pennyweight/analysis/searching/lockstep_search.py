@@ -74,7 +74,8 @@ def in_step(
         changes = {}
         for key, places_of in keys.items():
             mine = np.isin(mover, places_of) if len(keys) > 1 else np.ones(x.size, np.bool_)
-            start = np.ones(1) if key in series else base[key]
+            # Where another search moves its own input, one thing of a set has no value apart from its column.
+            start = np.ones(1) if key in series else base.get(key, np.full(1, np.nan))
             changes[key] = x if mine.all() else np.where(mine, x, start if start.size == 1 else start[owner])
         wanted = list(dict.fromkeys(name for probe in chosen for name in probe.watched))
         figures = sweep(base, owner, changes, wanted)

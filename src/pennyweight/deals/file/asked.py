@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 from math import prod
@@ -120,7 +121,8 @@ def read_columns(context: Context, name: str) -> dict[str, Single]:
 def _usual_columns(context: Context, table: str, things: str) -> dict[str, Single]:
     """What a table by a set shows when it does not say: columns that the deal describes, values, measures, totals."""
     shape, raw, where = context.shape, context.sets[things], context.where("tables", table)
-    described = list(shape.sets[things].columns) or list(raw.columns)
+    named = set(re.findall(rf"\b{things}\.(\w+)", str(context.source.document)))
+    described = [name for name in raw.columns if name in named or name in shape.sets[things].columns]
     nodes: dict[str, tuple[Node, str, str | None]] = {}
     for column in described:
         item = shape.sets[things].columns.get(column)

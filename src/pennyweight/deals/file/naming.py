@@ -36,6 +36,9 @@ def check_names(context: Context) -> None:
                         at=where,
                     )
                 )
+    for name, each in context.each.items():
+        with context.noting():
+            _check_column(context, name, each)
     for table, item in context.shape.tables.items():
         with context.noting():
             _check_axes(context, table, item.by)
@@ -55,6 +58,17 @@ def _check_name(context: Context, section: str, name: str, seen: dict[str, str])
     if name in seen:
         raise InputError(f"{where}: the name '{name}' is already used at {seen[name]}.", at=where)
     seen[name] = where
+
+
+def _check_column(context: Context, name: str, each: str) -> None:
+    """Refuse a formula for each thing of a set that is named as one of its columns: nobody could tell them apart."""
+    if each in context.sets and name in context.sets[each].things.columns:
+        section = next(one for one in NAMING if name in getattr(context.shape, one))
+        where = context.where(section, name)
+        raise InputError(
+            f"{where}: {each} has a column '{name}', and a formula for each of {each} bears its name; rename one.",
+            at=where,
+        )
 
 
 def _check_axes(context: Context, table: str, by: Mapping[str, Any]) -> None:
