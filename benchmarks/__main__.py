@@ -1,11 +1,13 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, reports, startup; all when
-none is named."""
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, reports, startup.
+
+All when none is named.
+"""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, doors, house, loans, rates, reports, startup
+from benchmarks import accounts, deals, doors, house, loans, rates, reports, sets, startup
 
 ALL = {
     "doors": doors.run,
@@ -15,6 +17,7 @@ ALL = {
     "windows": deals.run_windows,
     "house": house.run,
     "loans": loans.run,
+    "sets": sets.run,
     "reports": reports.run,
     "startup": startup.run,
 }

@@ -54,6 +54,7 @@ def test_every_function_can_be_called_with_and_without_what_may_be_left_out(func
         "above": "-50%",
         "below": "500%",
         "share": "60%",
+        "curve": "0.9 ** t",
         "growth": "2%",
         "where": "sales > 0 or rope > 0",
         "x": "stalls.area > 20" if function.name == "count_of" else ARGUMENTS[function.parameters[0].kind],

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from pennyweight import Deal
-from pennyweight.deals import evaluation
+from pennyweight import Deal, InputError
+from pennyweight.deals import evaluation, set_stage
 from pennyweight.deals.compiler.program import each_name
 from pennyweight.deals.inputs import stack
 from pennyweight.documents.text import render
@@ -54,7 +54,7 @@ def test_cases_side_by_side_are_those_alone_in_any_block_and_number_of_threads(m
     base, owner = stack(model.definition, [model.inputs_of()]), np.zeros(count, np.intp)
     once = model.sweep(base, owner, changes, wanted)
     monkeypatch.setattr(evaluation, "_BLOCK", 64)
-    monkeypatch.setattr(evaluation, "_SET_ELEMENTS", 1_000)
+    monkeypatch.setattr(set_stage, "_ELEMENTS", 1_000)
     again = model.sweep(base, owner, changes, wanted)
     assert [name for name in wanted if not np.array_equal(once[name], again[name], equal_nan=True)] == []
     for k in (0, 350, count - 1):
@@ -136,3 +136,51 @@ def test_what_each_thing_adds_is_told_and_written(tmp_path: Path) -> None:
     sheets = openpyxl.load_workbook(tmp_path / "shops.xlsx")
     assert [cell.value for cell in sheets["Shops"][2]][:2] == ["Quay", 100]
     assert sheets["Shops by period"].max_row == 2 * 2 * 9 + 1
+
+
+def _changed(section: str, name: str, item: Any) -> dict[str, Any]:
+    made = _shops(scenarios={})
+    made["sets"]["vans"] = {"rows": [{"van": "Anna", "price": 5}]}
+    made["measures"]["prices"] = "sum_of(vans.price)"
+    if section == "shops":
+        made["sets"]["shops"][name] = item
+    else:
+        made.setdefault(section, {})[name] = item
+    return made
+
+
+@pytest.mark.parametrize(
+    ("section", "name", "item", "said"),
+    [
+        ("shops", "rows", [], "'rows' of shops has no rows"),
+        ("shops", "rows", [{"shop": "Quay", "rent": 1, "opens": 1}] * 2, "row 2: 'Quay' stands there twice"),
+        ("shops", "rows", [{"shop": "Quay", "rent": 1, "opens": 1}, {"shop": "Mill", "opens": 2}], "row 2, column 'rent' is empty"),
+        ("shops", "rows", [{"shop": "rent", "rent": 1, "opens": 1}], "a thing is named 'rent' as a column is"),
+        ("shops", "name", "tenant", "has no column 'tenant'"),
+        ("shops", "columns", {"rnt": {}}, "has no column 'rnt'; did you mean 'rent'"),
+        ("shops", "columns", {"rent": {"unit": "share"}}, "100 is 10,000%"),
+        ("shops", "file", "shops.csv", "has file and rows; give it one of"),
+        ("lines", "x", {"each": "shop", "formula": "1"}, "there is no set 'shop'; did you mean 'shops'"),
+        ("lines", "x", "shops.rent * 2", "shops.rent has a value for each of shops, and this is worked out once"),
+        ("lines", "x", "sum_of(shops.rent * vans.price)", "a formula goes by one set"),
+        ("lines", "x", {"each": "vans", "formula": "sales"}, "and this is worked out for each of vans"),
+        ("lines", "x", "sum_of(3)", "is the same for all of them"),
+        ("lines", "x", "sum_of(shops.rnt)", "shops has no column 'rnt'; did you mean 'shops.rent'"),
+        ("lines", "rent", {"each": "shops", "formula": "1"}, "shops has a column 'rent'"),
+        ("lines", "x", {"each": "vans", "formula": "1", "at": "vans.price / 2"}, "of x for Anna is period 2.5, which is not a whole one"),
+        ("lines", "x", {"formula": "by_age(all_sales, kept)", "from": 0}, "is 0 at age 0"),
+        ("measures", "x", "one_of(left, 'Kay')", "there is no 'Kay'"),
+        ("scenarios", "x", {"shops": {"Quay": {"rnt": 3}}}, "shops has no column 'rnt'"),
+        ("scenarios", "x", {"shops": {"Kay": {"rent": 3}}}, "no column and no thing 'Kay'"),
+        ("scenarios", "x", {"shops": {"opens": {"shift": "3 weeks"}}}, "write whole months"),
+        ("questions", "x", {"find": "shops.rent", "so_that": "left >= 0"}, "left has a value for each of shops"),
+        ("tables", "x", {"by": {"shops": "all", "vans": "all"}}, "names two sets"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_right_is_refused_in_one_sentence(section: str, name: str, item: Any, said: str) -> None:
+    made = _changed(section, name, item)
+    made["lines"] = {"all_sales": "sum_of(sales)", "kept": "0.9 ** t"} | made.get("lines", {})
+    with pytest.raises(InputError) as caught:
+        Deal.from_dict(made).weigh()
+    assert said in str(caught.value)
+    assert "mistakes:" not in str(caught.value)

@@ -96,6 +96,7 @@ class ThingSet:
         """How many there are."""
         return len(self.things)
 
+    @cached_property
     def as_input(self) -> Input:
         """The things as something that takes one of several words."""
         return Input(
@@ -172,10 +173,11 @@ def read_months(given: object, *, what: str) -> int:
     """How many months days are moved by: "3 months", "-1 year", or a number of months."""
     words = str(given).split()
     counts = {"month": 1, "months": 1, "year": 12, "years": 12}
-    if len(words) == 2 and words[1] in counts:
-        count = read_value(words[0], "number", what=what) * counts[words[1]]
-    else:
-        count = read_value(given, "number", what=what)
+    try:
+        count = read_value(words[0] if len(words) == 2 else given, "number", what=what)
+        count *= counts[words[1]] if len(words) == 2 else 1
+    except (InputError, KeyError):
+        count = 0.5
     if count != round(count) or abs(count) > _MOST_MONTHS:
         raise InputError(f"{what} is {given}; write whole months, such as 3 months.", at=what)
     return round(count)

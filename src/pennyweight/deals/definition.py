@@ -168,7 +168,7 @@ class Definition:
         """The input behind a name: its own, that of a table, or the one a question looks for; None when it has none."""
         name = self.questions[name].find if name in self.questions else name
         if name in self.sets:
-            return self.sets[name].as_input()
+            return self.sets[name].as_input
         return self.inputs.get(name) or self.parameters.get(name)
 
     @property

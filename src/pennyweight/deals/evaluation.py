@@ -18,6 +18,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.compiler.stages import Stages, planned
+from pennyweight.deals.set_stage import run_sets, shape_of
 from pennyweight.progress import teller
 
 __all__ = ["evaluate"]
@@ -26,7 +27,6 @@ __all__ = ["evaluate"]
 _BLOCK = 2_048
 _ELEMENTS = 2**25  # a quarter of a gigabyte in one block
 _CHUNK_ELEMENTS = 40_960  # times eight bytes: an array over time that leaves room for others in the cache
-_SET_ELEMENTS = 2**18  # an array over time for all things of a set
 
 
 def evaluate(
@@ -56,11 +56,13 @@ def evaluate(
         for name, value in inputs.items():
             slot = program.names[name]
             fixed[slot] = value.reshape(-1) if program.space[slot] and value.shape[-1] == 1 else value
-        for instruction in plan.fixed:
+        for instruction, drops in zip(plan.fixed, plan.fixed_drops, strict=True):
             _execute(instruction, fixed)
-    if not (plan.stepped or plan.by_period or plan.of_sets or plan.over_time):
+            for slot in drops:
+                del fixed[slot]
+    if not (plan.stepped or plan.by_period or plan.phases or plan.over_time):
         return {name: _wide(program, program.names[name], fixed, cases) for name in plan.wanted}
-    results = {name: np.empty((*_shape(program, program.names[name]), cases)) for name in plan.wanted}
+    results = {name: np.empty((*shape_of(program, program.names[name]), cases)) for name in plan.wanted}
     _Evaluation(program, plan, fixed, inputs, results, cases).all_blocks(threads)
     return results
 
@@ -82,9 +84,9 @@ class _Evaluation:
         self.rows = program.time.rows
         self.done, self.tell = 0, teller()
         self.block_size = _block_size(program, plan)
+        if plan.phases:  # few cases of many things are work enough for every processor
+            self.block_size = min(self.block_size, max(1, -(-cases // (2 * (os.cpu_count() or 1)))))
         self.chunk = min(self.block_size, max(64, _CHUNK_ELEMENTS // self.rows))
-        self.set_chunk = min(self.block_size, max(1, _SET_ELEMENTS // (self.rows * plan.most_things)))
-        self.varied_slots = frozenset(slot for slot, _ in self.varied)
 
     def all_blocks(self, threads: int | None) -> None:
         """Every block, shared out among threads."""
@@ -127,7 +129,8 @@ class _Evaluation:
         values.update((slot, value[..., start:stop]) for slot, value in self.varied)
         values.update(here)
         values.update(early)
-        values.update(self.set_stage(values, stop - start))
+        if self.plan.phases:
+            values.update(run_sets(self.program, self.plan, values, stop - start))
         for instruction in self.plan.over_time:
             _execute(instruction, values)
         for name, result in self.results.items():
@@ -136,23 +139,6 @@ class _Evaluation:
             if self.program.space[slot] and value.ndim < result.ndim:
                 value = value.reshape(*result.shape[:-1], -1)
             result[..., start:stop] = value
-
-    def set_stage(self, values: Mapping[int, Floats], count: int) -> dict[int, Floats]:
-        """What has a value for each thing of a set, in chunks of fewer cases; what is kept, with the things apart."""
-        plan, program = self.plan, self.program
-        if not plan.of_sets:
-            return {}
-        kept = {slot: np.empty((*_shape(program, slot), count)) for slot in plan.set_kept}
-        for low in range(0, count, self.set_chunk):
-            high = min(low + self.set_chunk, count)
-            chunk = _SetChunk(program, values, low, high)
-            for instruction, drops in zip(plan.of_sets, plan.set_drops, strict=True):
-                chunk.execute(instruction)
-                for slot in drops:
-                    chunk.drop(slot)
-            for slot, whole in kept.items():
-                whole[..., low:high] = chunk.made[slot].reshape(*whole.shape[:-1], -1)
-        return kept
 
     def stepped_stage(self, start: int, stop: int) -> dict[int, Floats]:
         """What steps through time, on the whole block."""
@@ -188,64 +174,6 @@ class _Evaluation:
                 del values[slot]
 
 
-class _SetChunk:
-    """Some cases of a block, with the values that each thing of a set has side by side, thing after thing."""
-
-    def __init__(self, program: Program, values: Mapping[int, Floats], low: int, high: int) -> None:
-        self.program, self.values, self.low, self.high = program, values, low, high
-        self.made: dict[int, Floats] = {}
-        self.laid_out: dict[tuple[int, str], Floats] = {}
-
-    def execute(self, instruction: Instruction) -> None:
-        """One instruction, its arguments as wide as its results."""
-        space = next(filter(None, (self.program.space[slot] for slot in (*instruction.outs, *instruction.args))), "")
-        values = [self.value(slot, "" if instruction.mixed else space) for slot in instruction.args]
-        result = instruction.compute(*values)
-        if isinstance(result, tuple):
-            self.made.update(zip(instruction.outs, result, strict=True))
-        else:
-            self.made[instruction.outs[0]] = result
-
-    def value(self, slot: int, space: str) -> Floats:
-        """A value for these cases; one that each case has once is repeated for every thing of the `space`."""
-        own, cases = self.program.space[slot], self.high - self.low
-        if slot in self.made:
-            found = self.made[slot]
-            return found if own or not space or found.shape[-1] == 1 or cases == 1 else self.spread(slot, space, found)
-        found = self.values[slot]
-        if own and found.ndim == len(_shape(self.program, slot)):  # one value a thing, the same in all cases
-            return found if cases == 1 else self.spread(slot, "", found)
-        if own:
-            return np.ascontiguousarray(found[..., self.low : self.high]).reshape(*found.shape[:-2], -1)
-        if found.shape[-1] == 1:
-            return found
-        found = found[..., self.low : self.high]
-        return self.spread(slot, space, found) if space and cases > 1 else found
-
-    def drop(self, slot: int) -> None:
-        """Forget a value nobody needs any more."""
-        del self.made[slot]
-        for space in ("", *self.program.counts):
-            self.laid_out.pop((slot, space), None)
-
-    def spread(self, slot: int, space: str, found: Floats) -> Floats:
-        """Laid out for things and cases: a case's value for every thing, or (no space) a thing's for every case."""
-        key = (slot, space)
-        if key not in self.laid_out:
-            if space:
-                wide = np.tile(found, self.program.counts[space])
-            else:
-                wide = np.repeat(found, self.high - self.low, axis=-1)
-            self.laid_out[key] = wide
-        return self.laid_out[key]
-
-
-def _shape(program: Program, slot: int) -> tuple[int, ...]:
-    """The shape of a slot but for its cases."""
-    space = program.space[slot]
-    return (*((program.time.rows,) if program.over_time[slot] else ()), *((program.counts[space],) if space else ()))
-
-
 def _block_size(program: Program, plan: Stages) -> int:
     """How many cases go together: fewer where a deal of many lines and periods would take too much memory."""
     tables = sum(program.over_time[slot] for item in plan.stepped for slot in item.outs)
@@ -265,5 +193,5 @@ def _execute(instruction: Instruction, values: dict[int, Floats]) -> None:
 
 
 def _wide(program: Program, slot: int, fixed: Mapping[int, Floats], cases: int) -> Floats:
-    value = fixed[slot].reshape(*_shape(program, slot), 1) if program.space[slot] else fixed[slot]
+    value = fixed[slot].reshape(*shape_of(program, slot), 1) if program.space[slot] else fixed[slot]
     return np.broadcast_to(value, (*value.shape[:-1], cases))

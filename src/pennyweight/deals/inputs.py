@@ -214,6 +214,8 @@ def _changed(deal: Definition, name: str, value: float | Floats, change: InputCh
 
 
 def _wanted(deal: Definition, item: Input) -> str:
+    if item.is_column:
+        return f"a value for all of {item.of}, an array with one for each, 'scale 0.9' or 'shift 5'"
     return (
         f"a value, or {deal.timeline.rows} of them (periods 0 to {deal.timeline.periods})"
         if item.is_series

@@ -6,14 +6,14 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from typing import Any, TypeAlias
 
-from pennyweight.deals.language.names import Names, current_names
-from pennyweight.deals.language.nodes import Binary, Choose, Name, Node, Number, Sum, Unary, show
+from pennyweight.deals.language.names import Names, bind, current_names
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, Unary, show, walk
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
 from pennyweight.deals.period_zero import Early
 from pennyweight.errors import InputError
 
-__all__ = ["all_nodes", "check_bare_amounts", "check_formulas", "check_goals", "check_nearly"]
+__all__ = ["all_nodes", "check_bare_amounts", "check_curves", "check_formulas", "check_goals", "check_nearly"]
 
 Noting: TypeAlias = Callable[[], AbstractContextManager[None]]
 """What notes a mistake and lets the others be found."""
@@ -72,6 +72,20 @@ def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan])
                 "with 'from', 'at' or 'every', or give it a line of its own.",
                 at=line.where,
             )
+
+
+def check_curves(lines: Mapping[str, Line], loans: Mapping[str, DealLoan]) -> None:
+    """Refuse a line as a curve by age that does not run in period 0: its value at age 0 would be a silent 0."""
+    early = Early(lines, loans)
+    for line in lines.values():
+        for call in (part for part in walk(line.node) if isinstance(part, Call) and part.function == "by_age"):
+            curve = bind(call, line.where)[1]
+            if isinstance(curve, Name) and early.is_amount(curve.name) and not early.starts(curve.name):
+                raise InputError(
+                    f"{line.where}: {curve.name} is a line that does not run in period 0, so that it is 0 at age 0; "
+                    "give it from = 0, make it an input with steps, or write its formula here.",
+                    at=line.where,
+                )
 
 
 def check_nearly(goals: Mapping[str, Goal], *, note: Noting) -> None:

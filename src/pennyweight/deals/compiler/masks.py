@@ -186,13 +186,15 @@ def _by_mask(x: Floats, mask: Floats, out: Floats | None = None) -> Floats:
         rest = mask[:, 0] != 1
         out[rest] = np.where(np.isnan(mask[rest]), np.nan, 0.0)
         return out
-    shown = np.where(mask == 1, x, 0.0)
-    unknown = np.isnan(mask)
-    if unknown.any():
-        shown[np.broadcast_to(unknown, shown.shape)] = np.nan
-    if out is None:
-        return shown
-    np.copyto(out, shown)
+    if out is not x:
+        shown = np.where(mask == 1, x, 0.0)
+        out = shown if out is None else out
+        if out is not shown:
+            np.copyto(out, shown)
+    else:
+        np.putmask(out, np.broadcast_to(mask != 1, out.shape), 0.0)
+    if np.isnan(np.add.reduce(mask, axis=None)):
+        np.copyto(out, np.nan, where=np.isnan(mask))
     return out
 
 

@@ -42,6 +42,10 @@ class Instruction:
     into: bool = False
     steps: bool = False
     """Whether it steps through time inside."""
+    over: str = ""
+    """The function that takes the things of a set together, of one that does."""
+    repeats: bool = False
+    """Whether it gives every thing of a set the same value."""
     mixed: bool = False
     """Whether some of its results are of a set and others are not, so that it lays out values by itself."""
 
@@ -90,6 +94,8 @@ class Slots(Target[int]):
         over_time: bool,
         into: bool = False,
         space: str | None = None,
+        over: str = "",
+        repeats: bool = False,
     ) -> int:
         """A slot for compute(*args); the same key and arguments are worked out once.
 
@@ -102,7 +108,7 @@ class Slots(Target[int]):
                 depends |= self.depends[arg]
             own = next((self.space[arg] for arg in args if self.space[arg]), "") if space is None else space
             out = self.slot(over_time, depends, own)
-            self.instructions.append(Instruction(compute, tuple(args), (out,), into))
+            self.instructions.append(Instruction(compute, tuple(args), (out,), into, over=over, repeats=repeats))
             self._known[full] = out
         return self._known[full]
 
@@ -111,12 +117,13 @@ class Slots(Target[int]):
         if not space or self.space[slot] == space:
             return slot
         compute = partial(repeated, self.counts[space])
-        return self.emit(("each", space), compute, [slot], self.over_time[slot], space=space)
+        return self.emit(("each", space), compute, [slot], self.over_time[slot], space=space, repeats=True)
 
     def over_things(self, function: str, slot: int, *asked: int) -> int:
         """The slot of one value for all things of a set."""
         compute = partial(over_things, function, self.counts[self.space[slot]])
-        return self.emit((function, "over things"), compute, [slot, *asked], self.over_time[slot], space="")
+        key = (function, "over things")
+        return self.emit(key, compute, [slot, *asked], self.over_time[slot], space="", over=function)
 
     # A formula becomes a slot; its names are all compiled before.
 

@@ -9,7 +9,17 @@ from functools import partial
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
 
-__all__ = ["Stages", "planned"]
+__all__ = ["Phase", "Stages", "planned"]
+
+
+@dataclass(frozen=True)
+class Phase:
+    """What is worked out of sets without waiting for all things of one."""
+
+    things: tuple[tuple[str, tuple[Instruction, ...], tuple[tuple[int, ...], ...], tuple[int, ...]], ...]
+    """By set: its instructions, for each the slots nobody needs after it in this phase, the slots that outlast it."""
+    others: tuple[Instruction, ...]
+    """What has one value a case, or reads and makes both kinds, after these."""
 
 
 @dataclass(frozen=True)
@@ -19,6 +29,8 @@ class Stages:
     wanted: tuple[str, ...]
     fixed: list[Instruction]
     """What no varied input reaches, once, one case wide."""
+    fixed_drops: list[tuple[int, ...]]
+    """For each of these: the slots nobody needs after it, so that their memory serves the next."""
     stepped: list[Instruction]
     """What steps through time, and what that needs: on a whole block, because it is bound by the number of calls."""
     stepped_kept: tuple[int, ...]
@@ -32,10 +44,8 @@ class Stages:
     """For each of these: the slots nobody needs after it."""
     collected: tuple[int, ...]
     """The slots the second stage, or the asker, takes from the first."""
-    of_sets: list[Instruction]
-    """What has a value for each thing of a set, and what that needs of the next: in chunks of fewer cases."""
-    set_drops: list[tuple[int, ...]]
-    """For each of these: the slots nobody needs after it."""
+    phases: tuple[Phase, ...]
+    """What has a value for each thing of a set, and what that needs of the next stage."""
     set_kept: tuple[int, ...]
     """Its slots that the next stage or the asker takes."""
     most_things: int
@@ -60,6 +70,7 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
     fixed = [item for item in needed if not program.depends[item.outs[0]] & mask]
     moving = [item for item in needed if program.depends[item.outs[0]] & mask]
 
+    fixed_made = {slot for item in fixed for slot in item.outs} - {slot for item in moving for slot in item.args}
     by_period: list[Instruction] = []
     over_time: list[Instruction] = []
     late: set[int] = set()
@@ -84,6 +95,7 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
     return Stages(
         wanted=wanted,
         fixed=fixed,
+        fixed_drops=_last_uses(fixed, fixed_made - set(targets)),
         stepped=stepped,
         stepped_kept=kept,
         by_period=by_period,
@@ -91,12 +103,50 @@ def _make_plan(program: Program, varied: frozenset[str], wanted: tuple[str, ...]
         register_count=count,
         drops=drops,
         collected=collected,
-        of_sets=of_sets,
-        set_drops=_last_uses(of_sets, set_made - set(set_kept)),
+        phases=_phases(program, of_sets, set(set_kept)),
         set_kept=set_kept,
         most_things=most,
         over_time=over_time,
     )
+
+
+def _phases(program: Program, items: list[Instruction], kept: set[int]) -> tuple[Phase, ...]:
+    """What can be worked out thing by thing together; what waits for all things of a set comes in a later one."""
+    made: dict[int, int] = {}  # the phase in which a slot is made
+    phase_of: list[int] = []
+    for item in items:
+        each = any(program.space[slot] for slot in item.outs)
+        number = 0
+        for slot in item.args:
+            if slot in made:
+                waits = item.mixed or (bool(program.space[slot]) != (each or bool(item.over)))
+                # An ordinary instruction may follow what its own phase took together; things wait for the next.
+                later = waits and (bool(program.space[slot]) or each or bool(item.over))
+                number = max(number, made[slot] + later)
+        phase_of.append(number)
+        # What lays out the things itself comes after those of its phase.
+        made.update({slot: number + (item.mixed and bool(program.space[slot])) for slot in item.outs})
+    used = {slot: max(n for n, item in zip(phase_of, items, strict=True) if slot in item.args or slot in item.outs)
+            for slot in made}  # fmt: skip
+    phases = []
+    for number in range(max(phase_of, default=-1) + 1):
+        here = [item for n, item in zip(phase_of, items, strict=True) if n == number]
+        spaces = dict.fromkeys(own for item in here if not item.mixed and (own := _space(program, item)))
+        groups = []
+        for space in spaces:
+            own_items = tuple(item for item in here if not item.mixed and _space(program, item) == space)
+            outs = [slot for item in own_items for slot in item.outs if program.space[slot]]
+            lasting = tuple(slot for slot in outs if slot in kept or used[slot] > number)
+            drops = _last_uses(list(own_items), set(outs) - set(lasting))
+            groups.append((space, own_items, tuple(drops), lasting))
+        others = tuple(item for item in here if item.mixed or not _space(program, item))
+        phases.append(Phase(tuple(groups), others))
+    return tuple(phases)
+
+
+def _space(program: Program, item: Instruction) -> str:
+    """The set for whose things an instruction works, also where it takes them together."""
+    return next((program.space[slot] for slot in (*item.outs, *item.args) if program.space[slot]), "")
 
 
 def _of_sets(program: Program, item: Instruction) -> bool:

@@ -234,7 +234,9 @@ def _axis(
         things = context.sets[name].things
         if given.unit is not None:
             raise InputError(f"{where}: a set has no unit; leave it out.", at=where)
-        places = read_places(things.as_input(), values, what=where)
+        if values == "all":
+            return Axis(name, name, np.arange(float(things.size)), given.label or things.label), None
+        places = read_places(things.as_input, values, what=where)
         return Axis(name, name, places, given.label or things.label), None
     if name in inputs:
         if given.unit is not None:

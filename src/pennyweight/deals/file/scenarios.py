@@ -193,7 +193,14 @@ def _change(
     context: Context, scenario: str, name: str, item: OverrideShape, inputs: Mapping[str, Input]
 ) -> InputChange:
     where = context.where("scenarios", scenario, name)
-    if name not in inputs and name.partition(".")[0] in context.sets:
+    if name not in inputs and (raw := context.sets.get(name.partition(".")[0])) is not None:
+        if (column := name.rpartition(".")[2]) not in raw.columns:
+            known = raw.columns
+            raise InputError(
+                f"{where}: {raw.things.name} has no column '{column}'{nearest(column, known) or '.'} Its columns are "
+                f"{', '.join(known)}.",
+                at=where,
+            )
         raise InputError(
             f"{where}: nothing in the deal reads the column '{name.rpartition('.')[2]}', so that changing it would "
             "change nothing.",

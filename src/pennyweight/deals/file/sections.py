@@ -46,7 +46,14 @@ from pennyweight.deals.parts import (
     Single,
 )
 from pennyweight.deals.period_zero import Early, begun
-from pennyweight.deals.whole_deal_checks import all_nodes, check_bare_amounts, check_formulas, check_goals, check_nearly
+from pennyweight.deals.whole_deal_checks import (
+    all_nodes,
+    check_bare_amounts,
+    check_curves,
+    check_formulas,
+    check_goals,
+    check_nearly,
+)
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import Style, check_currency, check_locale
 from pennyweight.reading.toml_files import Source
@@ -210,7 +217,8 @@ class Reader(Entries):
         sets = {name: name.partition(".")[0] for name in columns} | self.each
         sets.update({cell.name: cell.each for cell in cells.values() if cell.each})
         sets.update({f"{loan}.{part}": own for loan, own in self.each.items() if loan in shape.loans for part in PARTS})
-        return Names(shapes, nodes, units, standing, starts, sets)
+        unread = frozenset(name for name in shape.sets if name not in self.sets)
+        return Names(shapes, nodes, units, standing, starts, sets, unread)
 
     def _is_born(self, column: str) -> bool:
         """Whether a column is one of cohorts, which have no rows."""
@@ -332,6 +340,7 @@ class Reader(Entries):
         names = replace(names, said_units=units, _units={})
         with self.noting():
             check_bare_amounts(lines, sections.loans)
+            check_curves(lines, sections.loans)
         check_nearly(goals, note=self.noting)
         check_goals(goals, names, note=self.noting)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)

@@ -281,10 +281,11 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> In
 
 def _values(column: RawColumn, unit: str) -> Floats:
     """One value a thing; an empty cell is refused, unless the deal says what it stands for."""
-    plain = column.kind == "number" and unit not in ("rate", "share", "years", "period")
+    plain = column.kind == "number" and unit not in ("rate", "share")
     if plain and (quick := _quick(column.cells)) is not None:
         return quick
     values = np.empty(len(column.cells))
+    words = {word: place for place, word in enumerate(column.words)}
     for k, cell in enumerate(column.cells):
         place, given = column.places[k], cell
         if cell == "":
@@ -297,10 +298,10 @@ def _values(column: RawColumn, unit: str) -> Floats:
         if given == "never" and unit in ("date", "period", "years"):
             values[k] = np.inf
         elif unit == "choice":
-            if str(given) not in column.words:
+            if str(given) not in words:
                 hint = nearest(str(given), column.words) or f"; it must be one of {', '.join(column.words[:12])}."
                 raise InputError(f"{place} is '{given}'{hint}", at=place)
-            values[k] = column.words.index(str(given))
+            values[k] = words[str(given)]
         elif unit == "date":
             values[k] = float(read_date(given, what=place).astype(np.int64))
         elif isinstance(given, dt.date):

@@ -8,7 +8,7 @@ from typing import Literal, cast
 
 from pennyweight.array_kinds import Floats
 
-__all__ = ["Function", "Parameter", "Takes", "_takes"]
+__all__ = ["SAID_ELSE", "Function", "Parameter", "Takes", "_takes"]
 
 
 Takes = Literal["line", "name", "single", "rate", "years", "period", "window", "any", "anyrate", "things", "thing"]
@@ -66,3 +66,23 @@ def _takes(text: str) -> tuple[Parameter, ...]:
         name, _, kind = part.partition(":")
         found.append(Parameter(name, cast(Takes, kind.rstrip("?")), kind.endswith("?")))
     return tuple(found)
+
+
+SAID_ELSE = {
+    "sum": "the sum of a line is total(line), a sum of names is a + b",
+    "mean": "the mean of a line is average(line)",
+    "avg": "the mean of a line is average(line)",
+    "maximum": "it is highest(line) over time, max(a, b) of two",
+    "minimum": "it is lowest(line) over time, min(a, b) of two",
+    "cumsum": "the running total of a line is running(line)",
+    "last": "the last value of a line is at(line, end)",
+    "first": "the value in one period is at(line, period)",
+    "previous": "the value one period earlier is prior(line)",
+    "lag": "the value one period earlier is prior(line)",
+    "when": "write b if a else c",
+    "pow": "a power is written **, as in 2 ** 3",
+    "ln": "the natural logarithm is log(x)",
+    "ceiling": "it is ceil(x)",
+    "years": "a span is a plain number of years, or years_between(day, day)",
+}
+"""What people write for a function, and how it is said here."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from pennyweight.deals.language.function import Function
+from pennyweight.deals.language.function import SAID_ELSE, Function
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.nodes import (
     Binary,
@@ -48,8 +48,8 @@ def bind(call: Call, where: str) -> list[Node | None]:
     """The arguments of a call in the order of the function's parameters; InputError when they do not fit."""
     function = FUNCTIONS.get(call.function)
     if function is None:
-        if call.function in _SAID_ELSE:
-            raise InputError(f"{where}: there is no function '{call.function}'; {_SAID_ELSE[call.function]}.", at=where)
+        if call.function in SAID_ELSE:
+            raise InputError(f"{where}: there is no function '{call.function}'; {SAID_ELSE[call.function]}.", at=where)
         raise InputError(
             f"{where}: there is no function '{call.function}'{nearest(call.function, FUNCTIONS) or '.'} "
             "All of them: pennyweight functions.",
@@ -71,26 +71,6 @@ def bind(call: Call, where: str) -> list[Node | None]:
         if slot is None and not parameter.optional:
             raise _misfit(function, where, f"needs '{parameter.name}'")
     return slots
-
-
-_SAID_ELSE = {
-    "sum": "the sum of a line is total(line), a sum of names is a + b",
-    "mean": "the mean of a line is average(line)",
-    "avg": "the mean of a line is average(line)",
-    "maximum": "it is highest(line) over time, max(a, b) of two",
-    "minimum": "it is lowest(line) over time, min(a, b) of two",
-    "cumsum": "the running total of a line is running(line)",
-    "last": "the last value of a line is at(line, end)",
-    "first": "the value in one period is at(line, period)",
-    "previous": "the value one period earlier is prior(line)",
-    "lag": "the value one period earlier is prior(line)",
-    "when": "write b if a else c",
-    "pow": "a power is written **, as in 2 ** 3",
-    "ln": "the natural logarithm is log(x)",
-    "ceiling": "it is ceil(x)",
-    "years": "a span is a plain number of years, or years_between(day, day)",
-}
-"""What people write for a function, and how it is said here."""
 
 
 def current_names(node: Node) -> set[str]:
@@ -157,6 +137,8 @@ class Names:
     """What levels start at."""
     sets: Mapping[str, str] = field(default_factory=dict)
     """The set of every column, and of every name that is worked out for each of its things."""
+    unread: frozenset[str] = frozenset()
+    """Sets with a mistake of their own: nothing else is blamed for what they lack."""
     _units: dict[str, str] = field(default_factory=dict)
 
     def with_verdict(self) -> Names:
@@ -165,7 +147,7 @@ class Names:
 
     def check_set(self, node: Node, each: str, where: str) -> None:
         """Refuse a formula that names the things of a set and does not stand where each of them is worked out."""
-        if not self.sets:
+        if not self.sets or any(name.partition(".")[0] in self.unread for name in (each, *names_in(node))):
             return
         self.with_verdict().shape(node, where)  # a name or a function that is not there is told first
         own = set_of(node, self.sets, where)
@@ -261,6 +243,8 @@ class Names:
     def _shape_of_name(self, name: str, where: str) -> Extent:
         if name in BUILT_IN:
             return BUILT_IN[name][0]
+        if name.partition(".")[0] in self.unread:
+            return "single"
         if name not in self.shapes:
             known = [*(one for one in self.shapes if not one.startswith("?")), *BUILT_IN]
             if name in FUNCTIONS:
@@ -269,6 +253,8 @@ class Names:
             if head == "loans" and dot and "loans.balance" not in self.shapes:
                 raise InputError(f"{where}: '{name}' is of all loans together, and there are no loans.", at=where)
             if columns := sorted(one for one, own in self.sets.items() if own == head and one.startswith(f"{head}.")):
+                if not dot:
+                    raise InputError(f"{where}: {head} is a set; name a column of it: {', '.join(columns)}.", at=where)
                 raise InputError(
                     f"{where}: {head} has no column '{name.partition('.')[2]}'{nearest(name, columns) or '.'} "
                     f"Formulas can name {', '.join(columns)}.",

@@ -6,7 +6,7 @@ A set's values lie side by side, thing after thing, the cases of a thing togethe
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,7 @@ from pennyweight.deals.language.function import Function, _takes
 from pennyweight.deals.language.nodes import Call, Name, Node, children, show, with_parts
 from pennyweight.errors import InputError
 
-__all__ = ["OF_SETS", "SET_FUNCTIONS", "for_thing", "over_things", "set_of"]
+__all__ = ["BLOCK", "OF_SETS", "SET_FUNCTIONS", "for_thing", "over_things", "put_together", "set_of"]
 
 
 def for_thing(node: Node, sets: Mapping[str, str], own: str, thing: str) -> Node:
@@ -55,24 +55,38 @@ def set_of(node: Node, sets: Mapping[str, str], where: str) -> str:
     return next(iter(parts), "")
 
 
-def over_things(function: str, things: int, x: Floats, *asked: Floats) -> Floats:
+def over_things(function: str, things: int, x: Floats, *asked: Floats, part: bool = False) -> Floats:
     """One figure a case of a set's values: (…, things × cases) becomes (…, cases).
 
     The order in which things are added hangs on their number alone, so that a case comes to the same in any block.
+    A `part` is that of one block of things, for `put_together`.
     """
     wide = x.reshape(*x.shape[:-1], things, x.shape[-1] // things)
-    return _REDUCED[function](wide, *asked)
+    if part:
+        return _PARTS[function](wide, *asked)
+    blocks = range(0, things, BLOCK)
+    parts = [
+        _PARTS[function](wide[..., first : first + BLOCK, :], *(place - first for place in asked)) for first in blocks
+    ]
+    return put_together(function, things, parts)
+
+
+def put_together(function: str, things: int, parts: Sequence[Floats]) -> Floats:
+    """One figure of those of all blocks, in their order."""
+    found = parts[0]
+    join = {"lowest_of": np.minimum, "highest_of": np.maximum}.get(function, np.add)
+    for other in parts[1:]:
+        found = join(found, other)
+    return found / things if function == "average_of" else found
+
+
+BLOCK = 4_096
+"""So many things are worked out together."""
 
 
 def _added(x: Floats) -> Floats:
-    """The sum over the things, in pairs."""
-    while (count := x.shape[-2]) > 1:
-        half = count // 2
-        paired = x[..., :half, :] + x[..., half : 2 * half, :]
-        if count % 2:
-            paired[..., 0, :] += x[..., -1, :]
-        x = paired
-    return x[..., 0, :]
+    """The sum over the things, each case's laid side by side so that they are added in the same order in any block."""
+    return np.asarray(np.add.reduce(np.ascontiguousarray(np.moveaxis(x, -2, -1)), axis=-1))
 
 
 def _counted(x: Floats) -> Floats:
@@ -82,12 +96,14 @@ def _counted(x: Floats) -> Floats:
 
 
 def _one(x: Floats, place: Floats) -> Floats:
-    return x[..., int(place.reshape(-1)[0]), :]
+    """The thing at a place; nothing where it is in another block."""
+    k = int(place.reshape(-1)[0])
+    return x[..., k, :] if 0 <= k < x.shape[-2] else np.zeros(x[..., 0, :].shape)
 
 
-_REDUCED: dict[str, Callable[..., Floats]] = {
+_PARTS: dict[str, Callable[..., Floats]] = {
     "sum_of": _added,
-    "average_of": lambda x: _added(x) / x.shape[-2],
+    "average_of": _added,
     "lowest_of": lambda x: x.min(axis=-2),
     "highest_of": lambda x: x.max(axis=-2),
     "count_of": _counted,

@@ -13,7 +13,11 @@ from pennyweight.deals.parts import Axis, Single
 from pennyweight.documents import Block, Cell, Column, Table
 from pennyweight.documents.derivation import Derivation, Why
 
-__all__ = ["axis_value", "column_title", "columns_why", "table_blocks"]
+__all__ = ["MOST_ROWS", "axis_value", "column_title", "columns_why", "table_blocks"]
+
+MOST_ROWS = 200
+"""A page lists so many rows of a table; a workbook and the forms for programs have all."""
+_ON_SCREEN = 40
 
 
 def table_blocks(result: TableResult) -> list[Block]:
@@ -38,12 +42,21 @@ def _one_way(result: TableResult) -> Table:
         for column in result.table.columns.values()
     ]
     rows = []
-    for k, value in enumerate(axis.values.tolist()):
+    note = _note(result, None)
+    if axis.values.size > MOST_ROWS:
+        more = f"{axis.values.size - MOST_ROWS:,} more {axis.label}"
+        note = " ".join([*filter(None, [note]), f"{more} are in a workbook (--output deal.xlsx) and in --format json."])
+    for k, value in enumerate(axis.values[:MOST_ROWS].tolist()):
         cells = [Cell(axis_value(result, axis, value), "question")]
         cells += [_cell(result, name, (k,)) for name in result.table.columns]
         rows.append(tuple(cells))
     return Table(
-        result.label, tuple(columns), tuple(rows), _note(result, None), why=columns_why(result, list(result.columns))
+        result.label,
+        tuple(columns),
+        tuple(rows),
+        note,
+        why=columns_why(result, list(result.columns)),
+        on_screen=_ON_SCREEN if axis.key in deal.sets else None,
     )
 
 

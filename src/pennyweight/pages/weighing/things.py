@@ -17,12 +17,11 @@ from pennyweight.documents import Cell, Column, Row, Table
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.handout import Sheet, SheetColumn
 from pennyweight.pages.explaining.trees import derivation_of
+from pennyweight.pages.weighing.own_tables import MOST_ROWS
 
 __all__ = ["shown_of_thing", "thing_sheets", "things_tables"]
 
 _MOST_ON_SCREEN = 20
-_MOST = 200
-"""A page lists so many things; a workbook has all."""
 
 
 def things_tables(weighing: Weighing) -> list[Table]:
@@ -39,12 +38,12 @@ def _table(weighing: Weighing, things: ThingSet) -> Table:
     values = {name: np.broadcast_to(of_each(weighing.worked_out, name), (things.size,)) for name in names}
     places = list(range(things.size))
     note = ""
-    if things.size > _MOST:
+    if things.size > MOST_ROWS:
         first = next(name for name, item in deal.each_measures.items() if item.each == things.name)
-        order = np.argsort(-np.nan_to_num(values[first], nan=-np.inf), kind="stable")[:_MOST]
+        order = np.argsort(-np.nan_to_num(values[first], nan=-np.inf), kind="stable")[:MOST_ROWS]
         places = sorted(order.tolist())
         note = (
-            f"The {_MOST} of {things.size:,} with the largest {deal.label(first)}; a workbook has all of them "
+            f"The {MOST_ROWS} of {things.size:,} with the largest {deal.label(first)}; a workbook has all of them "
             "(--output deal.xlsx), and --format json."
         )
     columns = (Column(things.label, words=True), *(Column(headed(deal, name)) for name in names))
