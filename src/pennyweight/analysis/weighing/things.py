@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from pennyweight.analysis.weighing.asked_lines import Selection
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.worked_out import of_each
 
 if TYPE_CHECKING:
     import pandas as pd
-
-    from pennyweight.analysis.weighing.weighing import Weighing
 
 __all__ = ["each_lines", "figures_of_things", "plain_value", "things_frame"]
 
@@ -27,9 +26,9 @@ def each_lines(deal: Definition, things: str) -> list[str]:
     ]
 
 
-def figures_of_things(weighing: Weighing) -> dict[str, dict[str, dict[str, Any]]]:
+def figures_of_things(deal: Definition, worked_out: Mapping[str, Floats]) -> dict[str, dict[str, dict[str, Any]]]:
     """By set, column, value or measure, and thing: what programs take."""
-    deal, found = weighing.definition, {}
+    found = {}
     for name, things in deal.sets.items():
         columns = [f"{name}.{column}" for column in things.columns if f"{name}.{column}" in deal.inputs]
         figures = [*columns, *(one for one, item in deal.each_figures.items() if item.each == name)]
@@ -37,7 +36,7 @@ def figures_of_things(weighing: Weighing) -> dict[str, dict[str, dict[str, Any]]
             figure.removeprefix(f"{name}."): {
                 thing: plain_value(deal, figure, float(value))
                 for thing, value in zip(
-                    things.things, np.broadcast_to(of_each(weighing.worked_out, figure), (things.size,)), strict=True
+                    things.things, np.broadcast_to(of_each(worked_out, figure), (things.size,)), strict=True
                 )
             }
             for figure in figures
@@ -58,12 +57,16 @@ def plain_value(deal: Definition, name: str, value: float) -> Any:
 
 
 def things_frame(
-    weighing: Weighing, things: str, wanted: Selection, lines: Sequence[str] | None = None
+    deal: Definition,
+    worked_out: Mapping[str, Floats],
+    things: str,
+    wanted: Selection,
+    lines: Sequence[str] | None = None,
 ) -> pd.DataFrame:
     """Lines and levels of each thing of a set, a row a thing, line and period (or year): thing, line, period, value."""
     import pandas as pd
 
-    deal, own = weighing.definition, weighing.definition.sets[things]
+    own = deal.sets[things]
     time, shown = deal.timeline, np.arange(wanted.first, wanted.last + 1)
     yearly = wanted.by == "year"
     year = time.year[shown, 0].astype(np.int64)
@@ -71,7 +74,7 @@ def things_frame(
     heads: Any = year[ends] if yearly else shown if time.dates is None else time.dates[shown]
     parts = []
     for name in each_lines(deal, things) if lines is None else lines:
-        table = of_each(weighing.worked_out, name)[shown]
+        table = of_each(worked_out, name)[shown]
         how = deal.year_shows(name) if yearly else ""
         if how == "last":
             table = table[ends]

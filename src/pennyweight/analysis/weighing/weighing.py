@@ -182,7 +182,7 @@ class Weighing(Shown):
             ).set_index("input"),
             **{name: table.frame for name, table in self.tables.items()},
             **{
-                name: things_frame(self, name, selection(self.definition, "period"))
+                name: things_frame(self.definition, self.worked_out, name, selection(self.definition, "period"))
                 for name in self.definition.sets
                 if each_lines(self.definition, name)
             },
@@ -196,7 +196,7 @@ class Weighing(Shown):
         rows += [("measure", f.name, f.value, f.unit, f.reason) for f in self.measures.values()]
         rows += [
             ("thing", f"{name}.{thing}.{figure}", value, self.definition.unit(self._full(name, figure)), "")
-            for name, figures in figures_of_things(self).items()
+            for name, figures in figures_of_things(self.definition, self.worked_out).items()
             for figure, own in figures.items()
             for thing, value in own.items()
         ]
@@ -230,7 +230,7 @@ class Weighing(Shown):
             "verdict": self.verdict,
             "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
             "measures": {name: figure.value for name, figure in self.measures.items()},
-            **({"sets": figures_of_things(self)} if self.definition.sets else {}),
+            **({"sets": figures_of_things(self.definition, self.worked_out)} if self.definition.sets else {}),
             "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
             **self._several_rates(),
             "goals": {

@@ -35,7 +35,9 @@ class _Lines:
         else:
             chosen = selection(weighing.definition, **wanted)
             own = chosen.lines and [name for name in chosen.lines if weighing.definition.each.get(name) == self.each]
-            self.frame = things_frame(weighing, self.each, chosen, own).set_index("thing")
+            self.frame = things_frame(weighing.definition, weighing.worked_out, self.each, chosen, own).set_index(
+                "thing"
+            )
         self.document, self.handout, self.verdict = weighing.document, weighing.handout, weighing.verdict
 
     def _for_csv(self) -> Any:

@@ -104,7 +104,7 @@ def _long_sheet(weighing: Weighing, things: ThingSet, lines: int) -> Sheet:
     if things.size * (time.periods / time.per_year + 1) * lines > _MOST_ROWS:
         said = f"More than {_MOST_ROWS:,} rows; a CSV has them: weigh --by year --each {things.name} --output lines.csv"
         return Sheet(title, (SheetColumn("Left out"),), ((said,),))
-    frame = things_frame(weighing, things.name, selection(deal, by))
+    frame = things_frame(deal, weighing.worked_out, things.name, selection(deal, by))
     kind = "date" if frame.columns[2] == "date" else "count"
     columns = ("Thing", "Line", frame.columns[2].capitalize(), "Value")
     rows = [
