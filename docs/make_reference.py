@@ -196,6 +196,15 @@ holds no answer, to a hundred times as much; shares from 0 to 100 %, rates from 
 value that makes a figure `most` or `least` is looked for between `low` and `high`, when the input has both. `between`
 says otherwise.
 
+## What a deal solves itself
+
+An input may be found instead of given: `facility = { so_that = "lowest(cfads / service, where = service > 0) >= 1.30",
+pick = "largest", between = [10_000_000, 100_000_000], unit = "money" }`. The deal uses what was found, unrounded, in
+every scenario, table, case of `vary`, question and turning point, each solved anew with its own inputs. `between` says
+where it is looked for; where several values do, `pick` says which is meant, and without it the input is undefined, as
+it is where none does. What is asked may read another solved input, which then is found first; two cannot need each
+other. A value from a scenario, `--with` or `vary` sets the solving aside.
+
 ## Charts
 
 A line is drawn from the period in which it begins. `from` and `to` end the picture, at a period or at one that a

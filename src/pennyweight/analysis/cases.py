@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from pennyweight.analysis.searching.answers import answers_of
 from pennyweight.analysis.searching.outcome import Answers
+from pennyweight.analysis.searching.solving import solve_plainly
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
-from pennyweight.deals.inputs import BASE, Inputs, at_ends, based, inputs_of, moved_by, put_together, stack
+from pennyweight.deals.inputs import BASE, Inputs, at_ends, based, inputs_of, moved_by, put_together, stack, value_in
 from pennyweight.deals.parts import TOTALS, KnownInputs, Question, Scenario
 from pennyweight.deals.worked_out import WorkedOut
 from pennyweight.plain_text import listed
@@ -64,7 +65,7 @@ class Model:
         asked = {asked_name(name) for name in self.definition.questions}
         wanted = [name for name in self.program.names if name not in hidden and name not in asked]
         questions = self.definition.questions
-        wanted = [name for name in wanted if name not in questions]
+        wanted = [name for name in wanted if name not in questions and not name.startswith("?asked ")]
         reached = 0
         for name in wanted:
             reached |= self.program.depends[self.program.names[name]]
@@ -122,7 +123,9 @@ class Model:
         program, count = self.program, cases or max((value.shape[-1] for value in inputs.values()), default=1)
         known = dict(inputs)
         for question in self._needed(wanted, known):
-            known[question.name] = self._answer_figures(question, known, count)
+            found = self._answer_figures(question, known, count)
+            given = known.get(question.name)
+            known[question.name] = found if given is None else np.where(np.isnan(given), found, given)
         figures = evaluate(program, put_together(self.definition, known), wanted)
         return {name: value if value.shape[-1] == count else _wide(value, count) for name, value in figures.items()}
 
@@ -132,7 +135,29 @@ class Model:
         for other in self._needed([asked_name(question.name)], known):
             if other.find != question.find and not self._reaches(question.find, other):
                 known[other.name] = self._answer_figures(other, known, cases)
-        return answers_of(self.definition, self.program, self.sweep, question, known, cases)
+        return self._answers(question, known, cases)
+
+    def _answers(self, question: Question, known: Mapping[str, Floats], cases: int) -> list[Answers]:
+        """The answers in each case."""
+        return answers_of(self.definition, self.program, self.sweep, question, self._still(question, known), cases)
+
+    def _still(self, question: Question, known: Mapping[str, Floats]) -> dict[str, Floats]:
+        """What is known but what the search moves, which is looked for anew at each of its places."""
+        sought = self.definition.sought
+        return {
+            name: value
+            for name, value in known.items()
+            if name not in sought or not self._reaches(question.find, sought[name])
+        }
+
+    def solved(self, case: Inputs) -> dict[str, Answers]:
+        """What the deal finds in one case for the inputs that it solves itself and nobody gave a value."""
+        base = stack(self.definition, [case])
+        return {
+            name: self.answers(question, base, 1)[0]
+            for name, question in self.definition.solved.items()
+            if name not in case
+        }
 
     def needs_answers(self, question: str) -> bool:
         """Whether a question reads the answers to others."""
@@ -144,15 +169,23 @@ class Model:
         reached = self.program.depends[self.program.names[asked_name(question.name)]]
         varied = [name for name, value in known.items() if value.shape[-1] > 1]
         same = not any(self.program.bit(name) & reached for name in varied if name != question.find)
-        base_varies = known[question.find].shape[-1] > 1 and question.between is None
+        base_varies = question.between is None and value_in(self.definition, known, question.find).shape[-1] > 1
         if same and not base_varies:
             first = {name: value[..., :1] for name, value in known.items()}
-            return np.array(
-                [self._single(answers_of(self.definition, self.program, self.sweep, question, first, 1)[0])]
-            )
-        return np.array(
-            [self._single(one) for one in answers_of(self.definition, self.program, self.sweep, question, known, cases)]
-        )
+            return self._found(question, first, 1)
+        return self._found(question, known, cases)
+
+    def _found(self, question: Question, known: Mapping[str, Floats], cases: int) -> Floats:
+        """The one answer in each case; of what the deal solves the plain way, where that serves."""
+        if question.name not in self.definition.solved or self.definition.inputs[question.find].whole:
+            return np.array([self._single(one) for one in self._answers(question, known, cases)])
+        still = self._still(question, known)
+        found, odd = solve_plainly(self.program, self.sweep, question, still, cases)
+        if odd.any():
+            mine = np.flatnonzero(odd)
+            asked = {name: value if value.shape[-1] == 1 else value[..., mine] for name, value in still.items()}
+            found[mine] = [self._single(one) for one in self._answers(question, asked, mine.size)]
+        return found
 
     @staticmethod
     def _single(found: Answers) -> float:
@@ -161,13 +194,13 @@ class Model:
 
     def _needed(self, wanted: Sequence[str], known: Mapping[str, Floats]) -> list[Question]:
         """The questions whose answers the wanted names read, and those that these read, in order."""
-        program, questions = self.program, self.definition.questions
+        program, questions = self.program, self.definition.sought
         reached = 0
         for name in wanted:
             reached |= program.depends[program.names[name]]
         needed = []
         for name in reversed(program.questions):
-            if reached & program.bit(name) and name not in known:
+            if reached & program.bit(name) and (name not in known or bool(np.isnan(known[name]).any())):
                 needed.append(questions[name])
                 reached |= program.depends[program.names[asked_name(name)]]
         return needed[::-1]

@@ -27,7 +27,7 @@ def show_value(deal: Definition, item: Input, value: float, side: Side = "exactl
         return _shown(deal, item, value, 0, unit)
     places = _found(deal, item, value)
     scale = 10.0 ** (places + (2 if item.unit in ("rate", "share") and not item.is_series else 0))
-    hair = 1e-9 * abs(value * scale)  # what is whole to nine digits stays itself
+    hair = min(1e-9 * abs(value * scale), 1e-3)  # what is whole to nine digits stays itself, but never by a whole unit
     if side == "at most":
         value = floor(value * scale + hair) / scale
     elif side == "at least":

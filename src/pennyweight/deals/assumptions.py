@@ -45,6 +45,8 @@ class Input:
     """The set it is a column of, with a value for each of its things; or the set one of whose things it is."""
     place: int | None = None
     """Of one thing's own value: which of the set's things it is."""
+    solved: bool = False
+    """Whether the deal finds its value itself, in every case anew."""
 
     @property
     def is_series(self) -> bool:

@@ -63,6 +63,8 @@ class Definition:
     goals: Mapping[str, Goal]
     scenarios: Mapping[str, Scenario]
     questions: Mapping[str, Question]
+    solved: Mapping[str, Question]
+    """The inputs whose values the deal finds itself, each with the question that it answers."""
     tables: Mapping[str, Grid]
     own_checks: Mapping[str, OwnCheck]
     charts: Mapping[str, OwnChart]
@@ -163,6 +165,11 @@ class Definition:
     def unit(self, name: str) -> str:
         """The unit of a name."""
         return self.names.unit_of(name)
+
+    @property
+    def sought(self) -> dict[str, Question]:
+        """All that is looked for: the answers to questions, and the inputs that the deal solves."""
+        return {**self.solved, **self.questions}
 
     def varied(self, name: str) -> Input | None:
         """The input behind a name: its own, that of a table, or the one a question looks for; None when it has none."""

@@ -57,7 +57,8 @@ def inputs_of(
             f"The scenarios are {', '.join(scenario_names(deal))}."
         )
     given_inputs = {**deal.inputs, **deal.parameters}
-    values: dict[str, float | Floats] = {name: item.value for name, item in given_inputs.items()}
+    # What the deal solves has no value of its own, unless somebody gives it one.
+    values: dict[str, float | Floats] = {name: item.value for name, item in given_inputs.items() if not item.solved}
     for name in based(deal, scenario):
         item = deal.scenarios[name]
         if item.ends is not None:
@@ -83,6 +84,8 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
     if name in values or name not in deal.inputs:
         return values[name]
     item = deal.inputs[name]
+    if item.solved:
+        return np.array([item.value]) if any(isinstance(value, np.ndarray) for value in values.values()) else item.value
     found = np.asarray(values[item.column])[item.place]
     return found if found.ndim else float(found)
 
@@ -165,6 +168,8 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         if not item.is_series or given.shape != np.shape(item.value) or given.dtype.kind not in "fiu":
             raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.", at=name)
         return given.astype(np.float64)
+    if item.solved and isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
+        raise InputError(f"{name} is what the deal solves; give it a value instead.", at=name)
     if isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
         word, _, rest = given.strip().partition(" ")
         unit = "share" if word == "scale" or item.unit == "rate" else item.unit
@@ -191,7 +196,9 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
     """Several cases side by side as the evaluation takes them; an input that never differs stays one wide."""
     stacked: dict[str, Floats] = {}
     for name, item in {**deal.inputs, **deal.parameters}.items():
-        values = [np.asarray(case[name], dtype=np.float64) for case in cases]
+        if item.solved and not any(name in case for case in cases):
+            continue
+        values = [np.asarray(case.get(name, np.nan) if item.solved else case[name], dtype=np.float64) for case in cases]
         same = all(np.array_equal(value, values[0], equal_nan=True) for value in values[1:])
         kept = values[:1] if same else values
         stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)

@@ -115,12 +115,21 @@ class _Search(Target[Floats]):
         if part and loan in self.deal.loans:
             loan = name.removesuffix(f".{part}")
             trouble = loan_trouble(self.deal, self.values, loan)
+            for node in loan_named(self.deal, loan).terms.values():  # an undefined term is told by what it is made of
+                if np.isnan(self.translate(node)).all() and name not in seen:
+                    deeper = self.of_node(node, None, seen | {name})
+                    if deeper.names_cause:
+                        return deeper
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         node = formula_of(self.deal, name)
         shown = f"{name} {self.deal.timeline.within(period)}" if period is not None else name
         if name in self.deal.questions:
             return _Reason(f"the question {name} has no single answer", True)
         if name in seen or node is None:
+            if name in self.deal.solved:
+                sought = self.deal.solved[name]
+                low, high = (self.deal.style.show(end, self.deal.unit(name)) for end in sought.between or (0.0, 0.0))
+                return _Reason(f"no single {name} from {low} to {high} makes '{sought.text}' true", True)
             if name in self.deal.inputs:
                 return _Reason(f"{shown} has no value", True)
             return _Reason(f"{shown} is undefined", False)

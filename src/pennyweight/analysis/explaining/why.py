@@ -258,6 +258,10 @@ class _Teller(Filling):
             if name in table:
                 item = table[name]
                 return item, item.node, item.text or show(item.node)
+        if name in deal.solved and name not in self.weighings[0].case:
+            question = deal.solved[name]
+            which = f", the {question.pick}" if question.pick else ""
+            return question, question.so_that, f"found so that {question.text}{which}"
         if name in deal.inputs:
             return deal.inputs[name], None, ""
         if name in deal.questions:

@@ -21,6 +21,7 @@ from pennyweight.analysis.searching.lockstep_search import (
 )
 from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.searching.search_ranges import default_range, is_moment, places_of, wider
+from pennyweight.analysis.searching.solving import FIRST
 from pennyweight.analysis.showing import Side, show_about, show_base, show_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program, asked_name
@@ -111,7 +112,9 @@ def _condition(
     deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
 ) -> Search[Answers]:
     """The values between which a condition holds: figures are its truth, then its slacks."""
-    places = places_of(item, limits, base, _GRID)
+    # What the deal solves is looked for in every case of everything, so that fewer places must do.
+    few = item.solved and question.name == item.name
+    places = _few(item, limits) if few else places_of(item, limits, base, _GRID)
     known = Known(places, (yield places))
 
     # Where a slack decides, it does to the last digit, so that an answer is the one that `==` gives.
@@ -162,7 +165,24 @@ def _condition(
     if bounds and not always:
         return Answers((), "; ".join(["it turns only where figures stop existing", *bounds]), limits)
     said = _why_always(deal, item, always, limits) + (" that has its figures" if bounds else "")
+    if not always and not bounds and smooth:
+        said += _nearest(deal, item, question, known)
     return Answers((), "; ".join([said, *bounds]), limits, always=always)
+
+
+def _nearest(deal: Definition, item: Input, question: Question, known: Known) -> str:
+    """Where a condition that never holds comes nearest, and by how much it misses there."""
+    worst = known.figures[1:].min(axis=0)
+    if not isinstance(question.so_that, Compare) or not np.isfinite(worst).any():
+        return ""
+    k = int(np.nanargmax(worst))
+    missing = deal.style.with_unit(-float(worst[k]), deal.names.unit(question.so_that.left))
+    return f"; nearest at {show_about(deal, item, float(known.x[k]))}, where it misses by {missing}"
+
+
+def _few(item: Input, limits: tuple[float, float]) -> Floats:
+    """Where a solved input is tried first: evenly between the ends, a whole one at every value."""
+    return np.linspace(*limits, FIRST) if item.step is None else places_of(item, limits, limits[0], _GRID)
 
 
 def _islands(known: Known) -> Search[None]:

@@ -204,8 +204,8 @@ def _ranges(case: Case) -> Iterator[Told]:
     """Does each input lie within its low and its high?"""
     deal, inputs = case.deal, case.inputs
     for name, item in deal.inputs.items():
-        value = inputs[name]
-        if isinstance(value, np.ndarray):
+        value = inputs.get(name)
+        if value is None or isinstance(value, np.ndarray):
             continue
         style = deal.style
         if item.low is not None and value < item.low:
@@ -214,12 +214,22 @@ def _ranges(case: Case) -> Iterator[Told]:
             yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
 
 
+def _solved(case: Case) -> Iterator[Told]:
+    """Does the deal find a value for everything that it solves itself?"""
+    for name, question in case.deal.solved.items():
+        if name in case.inputs or np.isfinite(case.values[name][0]):
+            continue
+        found = case.model.solved(case.inputs)[name]
+        rest = "" if not found.answers else f"there are several: {found.shown}; say with 'pick' which is meant"
+        yield False, f"{question.label} is undefined, and all that hangs on it: {rest or found.reason}."
+
+
 def _unreached(case: Case) -> Iterator[Told]:
     """Inputs and lines that no measure, goal or question reads, directly or through others."""
     deal, reads = case.deal, case.model.program.reads
     reached: set[str] = set()
     todo = [*deal.measures, *deal.each_measures]
-    todo += [name for item in (*deal.goals.values(), *deal.questions.values()) for name in _named_by(item)]
+    todo += [name for item in (*deal.goals.values(), *deal.sought.values()) for name in _named_by(item)]
     todo += [column.name for table in deal.tables.values() for column in table.columns.values()]
     todo += [name for check in deal.own_checks.values() for name in names_in(check.node)]
     todo += [name for chart in deal.charts.values() for name in chart.lines]
@@ -274,6 +284,7 @@ CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (
     _starts,
     _loans,
     _ranges,
+    _solved,
     _unreached,
     _ends,
     _own,

@@ -10,7 +10,7 @@ import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_figure
-from pennyweight.analysis.weighing.things import plain_value
+from pennyweight.analysis.weighing.plain_values import plain_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import each_name
 from pennyweight.deals.definition import Definition

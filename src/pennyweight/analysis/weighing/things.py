@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.analysis.weighing.asked_lines import Selection
+from pennyweight.analysis.weighing.plain_values import plain_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.worked_out import of_each
@@ -15,7 +16,7 @@ from pennyweight.deals.worked_out import of_each
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["each_lines", "figures_of_things", "plain_value", "things_frame"]
+__all__ = ["each_lines", "figures_of_things", "things_frame"]
 
 
 def each_lines(deal: Definition, things: str) -> list[str]:
@@ -42,18 +43,6 @@ def figures_of_things(deal: Definition, worked_out: Mapping[str, Floats]) -> dic
             for figure in figures
         }
     return found
-
-
-def plain_value(deal: Definition, name: str, value: float) -> Any:
-    """A figure of one thing as programs take it: a number, a day, the word of a choice; None where it is undefined."""
-    item = deal.inputs.get(name)
-    if np.isposinf(value) and item is not None:
-        return "never"
-    if not np.isfinite(value):
-        return None
-    if item is not None and item.choices:
-        return item.choices[round(value)]
-    return str(np.datetime64(round(value), "D")) if item is not None and item.unit == "date" else value
 
 
 def things_frame(

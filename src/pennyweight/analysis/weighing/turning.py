@@ -167,7 +167,7 @@ def _goals_reached(model: Model) -> dict[str, list[str]]:
             mask ^= lowest
         return found
 
-    asked = {name: read_by(program.names[asked_name(name)]) for name in deal.questions}
+    asked = {name: read_by(program.names[asked_name(name)]) for name in deal.sought}
     reached: dict[str, list[str]] = {}
     for goal in deal.goals:
         todo = read_by(program.names[met_name(goal)]) | read_by(program.names[slack_name(goal)])

@@ -192,7 +192,12 @@ def refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> Non
 
 
 def refuse_broken_loans(deal: Definition, values: Mapping[str, Floats]) -> None:
-    """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined."""
+    """Terms that make no loan are an error when one case is asked; in a batch they leave the case undefined.
+
+    Where the deal itself finds no value for an input, what hangs on it is undefined, and that is told.
+    """
+    if any(np.isnan(values[name]).any() for name in deal.solved):
+        return
     for name in (one for loan in deal.loans for one in _loans_like(deal, values, loan)):
         if problem := loan_trouble(deal, values, name):
             where = loan_named(deal, name).where

@@ -14,7 +14,8 @@ from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.weighing.asked_lines import selection
 from pennyweight.analysis.weighing.checks import Check, checks_of, numbers_inside
 from pennyweight.analysis.weighing.own_tables import TableResult, table_of
-from pennyweight.analysis.weighing.things import each_lines, figures_of_things, plain_value, things_frame
+from pennyweight.analysis.weighing.plain_values import plain_input, plain_row, plain_solved
+from pennyweight.analysis.weighing.things import each_lines, figures_of_things, things_frame
 from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing.verdict import (
     Figure,
@@ -85,6 +86,11 @@ class Weighing(Shown):
     def answers(self) -> Mapping[str, Answers]:
         """The answers to the deal's questions, worked out when they are first asked for."""
         return FrozenMapping(answers_and_turns(self.model, [self.case], turns=False)[0][0])
+
+    @cached_property
+    def solved(self) -> Mapping[str, Answers]:
+        """What the deal finds for the inputs that it solves itself, where nobody gave them a value."""
+        return FrozenMapping(self.model.solved(self.case))
 
     def work_out(self) -> None:
         """Work out answers and turning points together, which is quicker than one after the other.
@@ -228,7 +234,8 @@ class Weighing(Shown):
             "deal": self.title,
             "scenario": self.scenario,
             "verdict": self.verdict,
-            "inputs": {name: self._input(name, value) for name, value in self.inputs.items()},
+            "inputs": {name: plain_input(self.definition, name, value) for name, value in self.inputs.items()},
+            **({"solved": plain_solved(self.definition, self.inputs, self.solved)} if self.solved else {}),
             "measures": {name: figure.value for name, figure in self.measures.items()},
             **({"sets": figures_of_things(self.definition, self.worked_out)} if self.definition.sets else {}),
             "undefined": {name: figure.reason for name, figure in self.measures.items() if figure.value is None},
@@ -265,18 +272,9 @@ class Weighing(Shown):
                 for point in self.turning_points
             },
             "checks": [{"passed": passed, "check": sentence} for passed, sentence in self.checks],
-            "periods": {name: _plain(value) for name, value in self.values.items()},
+            "periods": {name: plain_row(value) for name, value in self.values.items()},
             "not_varied": numbers_inside(self.definition),
         }
-
-    def _input(self, name: str, value: float | Floats) -> Any:
-        item = self.definition.inputs[name]
-        if item.is_column and isinstance(value, np.ndarray):
-            names = self.definition.sets[item.of].things
-            return {one: plain_value(self.definition, name, v) for one, v in zip(names, value, strict=True)}
-        if isinstance(value, np.ndarray):
-            return _plain(value)
-        return item.choices[round(value)] if item.choices else _day(value) if item.unit == "date" else value
 
     def plain_answer(self, name: str, value: float) -> Any:
         """An answer as programs take it: a number, a day, or the word of a choice.
@@ -288,7 +286,7 @@ class Weighing(Shown):
         >>> deal.weigh().plain_answer("best_letting", 1.0)
         'rooms'
         """
-        return self._input(self.definition.questions[name].find, value)
+        return plain_input(self.definition, self.definition.questions[name].find, value)
 
     def document(
         self,
@@ -370,7 +368,10 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         scenario=scenario,
         scenario_label=deal.scenario_label(scenario),
         verdict=verdict_of(goals),
-        inputs={name: case[name] for name in (*deal.inputs, *(one for one in case if deal.own(one) is not None))},
+        inputs={
+            name: case[name] if name in case else float(values[name][0])
+            for name in (*deal.inputs, *(one for one in case if deal.own(one) is not None))
+        },
         measures=measures,
         goals=goals,
         values={name: np.array(values[name][:, 0]) for name in shown},
@@ -378,13 +379,3 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         worked_out=values,
         case=case,
     )
-
-
-def _day(value: float) -> str:
-    return str(np.datetime64(round(value), "D"))
-
-
-def _plain(value: float | Floats) -> Any:
-    if isinstance(value, np.ndarray):
-        return [float(v) if np.isfinite(v) else None for v in value]
-    return value

@@ -62,9 +62,10 @@ class _Compiler(Slots):
             self._compile_group(group)
         compile_goals(self)
         self.slacks: dict[str, tuple[str, ...]] = {}
-        for name, question in definition.questions.items():
+        for name, question in definition.sought.items():
             self.names[asked_name(name)] = self._compile_question(question)
             self.slacks[name] = self._compile_slacks(question)
+            self._refuse_idle(name, question)
         for name, check in definition.own_checks.items():
             self.names[check_name(name)] = self.for_each(self.translate(check.node), check.each)
         for name, chart in definition.charts.items():
@@ -92,9 +93,14 @@ class _Compiler(Slots):
 
     def _order_of_questions(self) -> tuple[str, ...]:
         """Every question after those it needs the answers of; InputError when one needs itself."""
-        questions = self.definition.questions
+        questions, solved = self.definition.sought, self.definition.solved
         needs = {
-            name: [other for other in questions if self.depends[self.names[asked_name(name)]] & self.bits[other]]
+            name: [
+                other
+                for other in questions
+                if self.depends[self.names[asked_name(name)]] & self.bits[other]
+                and not (other == name and name in solved)
+            ]
             for name in questions
         }
         try:
@@ -102,7 +108,22 @@ class _Compiler(Slots):
         except CycleError as error:
             circle = list(error.args[1])[::-1]
             where = questions[circle[0]].where
+            if set(circle) <= solved.keys():
+                raise InputError(
+                    f"{where}: its value is found with that of {circle[1]}, and the other way round: "
+                    f"{' needs '.join(circle)}. Give one of them a value, or a formula under [values].",
+                    at=where,
+                ) from None
             raise InputError(f"{where}: the answer needs itself: {' needs '.join(circle)}.", at=where) from None
+
+    def _refuse_idle(self, name: str, question: Question) -> None:
+        """Refuse a solved input whose own condition does not hang on it: no value of it would change anything."""
+        if name in self.definition.solved and not self.depends[self.names[asked_name(name)]] & self.bits[name]:
+            raise InputError(
+                f"{question.where}: '{question.text}' does not hang on {name}, so that no value of it makes it true; "
+                "write the condition with a figure that it changes.",
+                at=question.where,
+            )
 
     # What is there without being declared.
 

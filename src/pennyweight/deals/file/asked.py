@@ -13,7 +13,7 @@ import numpy as np
 
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.file.context import Context
-from pennyweight.deals.file.inputs import digits_of
+from pennyweight.deals.file.inputs import digits_of, read_between
 from pennyweight.deals.file.shape import AxisShape, MeasureShape
 from pennyweight.deals.language.names import Names, used_as
 from pennyweight.deals.language.nodes import Call, Name, Node, renamed, show
@@ -29,7 +29,9 @@ __all__ = [
     "read_columns",
     "read_grids",
     "read_question",
+    "read_solved",
     "set_of_table",
+    "solved_between",
     "with_between",
 ]
 
@@ -78,12 +80,27 @@ def with_between(context: Context, question: Question, item: Input) -> Question:
     where = context.where("questions", question.name, "between")
     if item.choices:
         raise InputError(f"{where}: all choices of {item.name} are tried; leave it out.", at=where)
-    if len(given) != 2:
-        raise InputError(f"{where}: write the two ends of a range, such as [1, 12].", at=where)
-    low, high = (item.read(end, what=where) for end in given)
-    if not low < high:
-        raise InputError(f"{where} runs from {given[0]} to {given[1]}; write the smaller first.", at=where)
-    return replace(question, between=(low, high))
+    return replace(question, between=read_between(given, item, where))
+
+
+def read_solved(context: Context) -> dict[str, Question]:
+    """What the deal solves itself: for each input with a condition the question whose answer it is."""
+    found = {}
+    for name, item in context.shape.inputs.items():
+        if item.so_that is None:
+            continue
+        with context.noting("inputs", name):
+            where, place = context.where("inputs", name), context.where("inputs", name, "so_that")
+            node = context.parse(item.so_that, "inputs", name, "so_that")
+            label = item.label or _words(name)
+            found[name] = Question(name, name, node, item.so_that, item.pick, label, where, "true", place)
+    return found
+
+
+def solved_between(context: Context, question: Question, item: Input) -> Question:
+    """The question with the range in which the value of a solved input lies."""
+    given = context.shape.inputs[question.name].between or []
+    return replace(question, between=read_between(given, item, context.where("inputs", question.name, "between")))
 
 
 def own_names(context: Context, table: str) -> dict[str, str]:

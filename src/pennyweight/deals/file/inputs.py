@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import replace
 from decimal import Decimal
 
@@ -14,7 +15,7 @@ from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError, within
 from pennyweight.quantities.units import check_unit, read_value, refuse_bare_percent
 
-__all__ = ["digits_of", "is_series", "read_input", "unit_by_use"]
+__all__ = ["digits_of", "is_series", "read_between", "read_input", "unit_by_use"]
 
 _FIRST_NUMBER = re.compile(r"\d[\d_,]*(?:\.(?P<decimals>\d+))?")
 _MOST_DIGITS = 12
@@ -26,10 +27,16 @@ def read_input(
     """An input; `step` and `least` by what the deal uses it for."""
     where = context.where("inputs", name)
     label = item.label or name.replace("_", " ")
-    ways = [key for key in ("value", "steps", "file") if getattr(item, key) is not None]
+    ways = [key for key in ("value", "steps", "file", "so_that") if getattr(item, key) is not None]
     if len(ways) != 1:
         said = f"has {' and '.join(ways)}" if ways else "has no value"
-        raise InputError(f"{where} {said}; give it one of 'value', 'steps' or 'file' with 'column'.", at=where)
+        raise InputError(
+            f"{where} {said}; give it one of 'value', 'steps', 'file' with 'column', or 'so_that'.", at=where
+        )
+    if item.so_that is not None:
+        return _solved(context, name, item, label, unit, step, least)
+    if item.pick is not None or item.between is not None:
+        raise InputError(f"{where}: 'pick' and 'between' go with 'so_that', by which a value is found.", at=where)
     if item.choices is not None:
         return _choice(context, name, item, label)
     check_unit(unit, where=where)
@@ -62,6 +69,48 @@ def read_input(
         fixed=item.fixed or unit == "date",
         digits=_digits(item, unit),
     )
+
+
+def _solved(
+    context: Context, name: str, item: InputShape, label: str, unit: str, step: float | None, least: float | None
+) -> Input:
+    """An input whose value the deal finds itself; where it is looked for stands with its question."""
+    where = context.where("inputs", name)
+    extra = [key for key in ("choices", "low", "high", "column", "sheet") if getattr(item, key) is not None]
+    if extra or item.fixed:
+        raise InputError(f"{where}: its value is found, so that it has no '{(*extra, 'fixed')[0]}'.", at=where)
+    if item.between is None:
+        raise InputError(f"{where}: say with 'between' where its value is looked for, such as [0, 900_000].", at=where)
+    check_unit(unit, where=where)
+    made = Input(
+        name=name,
+        value=0.0,
+        unit=unit,
+        label=label,
+        where=where,
+        given=f"so that {item.so_that}",
+        step=1.0 if item.whole or unit == "date" else step,
+        least=least,
+        fixed=True,
+        solved=True,
+        digits=max((digits_of(end, unit) for end in item.between), default=0),
+    )
+    low, high = read_between(item.between, made, context.where("inputs", name))
+    return replace(made, value=low, step=made.step if _falls_on(made.step, low, high) else None)
+
+
+def _falls_on(step: float | None, *values: float) -> bool:
+    return step is not None and all(abs(value / step - round(value / step)) <= 1e-6 for value in values)
+
+
+def read_between(given: Sequence[object], item: Input, where: str) -> tuple[float, float]:
+    """The two ends of where a value is looked for, as values of its input."""
+    if len(given) != 2:
+        raise InputError(f"{where}: 'between' takes the two ends of a range, such as [1, 12].", at=where)
+    low, high = (item.read(end, what=where) for end in given)
+    if not low < high:
+        raise InputError(f"{where} runs from {given[0]} to {given[1]}; write the smaller first.", at=where)
+    return low, high
 
 
 def is_series(item: InputShape) -> bool:

@@ -226,6 +226,8 @@ def _change(
         raise InputError(
             f"{where}: {name} has a value for each thing; scale it, shift it or give it one value.", at=where
         )
+    if target.solved and (item.scale is not None or item.shift is not None):
+        raise InputError(f"{where}: {name} is what the deal solves; give it a value instead.", at=where)
     if target.choices or unit == "date":
         if item.value is None:
             kind = "one of several words" if target.choices else "a date"

@@ -20,6 +20,8 @@ from pennyweight.deals.file.asked import (
     read_columns,
     read_grids,
     read_question,
+    read_solved,
+    solved_between,
     with_between,
 )
 from pennyweight.deals.file.entries import Entries, Role, moments_named
@@ -87,6 +89,7 @@ class _Sections:
     questions: dict[str, Question]
     columns: dict[str, dict[str, Single]]
     own_checks: dict[str, OwnCheck]
+    solved: dict[str, Question]
 
     @property
     def cells(self) -> dict[str, Single]:
@@ -106,6 +109,7 @@ class _Sections:
             self.questions,
             self.cells,
             self.own_checks,
+            self.solved,
         )
 
     def begun(self) -> _Sections:
@@ -119,6 +123,7 @@ class _Sections:
             lines=begun(self.lines, early),
             levels=begun(self.levels, early),
             questions=begun(self.questions, early),
+            solved=begun(self.solved, early),
             own_checks=begun(self.own_checks, early),
             columns={table: begun(own, early) for table, own in self.columns.items()},
         )
@@ -177,12 +182,15 @@ class Reader(Entries):
         questions = self._all("questions", lambda name, _: read_question(self, name, known))
         columns = self._all("tables", lambda name, _: read_columns(self, name))
         own_checks = read_checks(self)
+        solved = read_solved(self)
         if not (lines or measures or self.mistakes):
             raise InputError(
                 f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].",
                 at=self.source.where(),
             )
-        return _Sections(values, measures, lines, levels, goals, loans, loan_terms, questions, columns, own_checks)
+        return _Sections(
+            values, measures, lines, levels, goals, loans, loan_terms, questions, columns, own_checks, solved
+        )
 
     def _names(self, sections: _Sections) -> Names:
         """Every name: whether it runs over time, its formula, and the unit it is said to have."""
@@ -333,6 +341,10 @@ class Reader(Entries):
         lines, levels, goals, questions = sections.lines, sections.levels, sections.goals, sections.questions
         tables, parameters = read_grids(self, inputs, sections.columns)
         units.update({name: item.unit for name, item in parameters.items()})
+        solved = dict(sections.solved)
+        for name, question in solved.items():
+            with self.noting("inputs", name):
+                solved[name] = solved_between(self, question, inputs[name])
         for name, question in questions.items():
             units[name] = inputs[question.find].unit
             with self.noting("questions", name):
@@ -366,6 +378,7 @@ class Reader(Entries):
             goals=goals,
             scenarios=scenarios,
             questions=questions,
+            solved=solved,
             tables=tables,
             own_checks=sections.own_checks,
             charts=charts,

@@ -74,6 +74,9 @@ class InputShape(_Shape):
     file: str | None = _said("A CSV, a workbook (.xlsx) or a Parquet file beside the deal.")
     column: str | None = _said("The column of that file.")
     sheet: str | None = _said("The sheet of a workbook; left out, the first.")
+    so_that: str | None = _said("The condition by which the deal finds its value itself, in every case anew.")
+    pick: Literal["largest", "smallest"] | None = _said('Of several values that do the "largest" or the "smallest".')
+    between: list[Scalar | dt.date] | None = _said("Where a value that is found is looked for, [low, high].")
     choices: list[str] | None = _said("The words it takes one of.")
     unit: str | None = _said(
         "money, rate, share, years, period, number, count, date, or a word of your own such as km."

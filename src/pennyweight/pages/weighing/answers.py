@@ -13,8 +13,9 @@ from pennyweight.deals.parts import Question
 from pennyweight.documents import Cell, Column, Row, Table
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.pages.explaining.figures_beside import beside, figures_at
+from pennyweight.pages.explaining.trees import tree
 
-__all__ = ["aim_of", "answer_derivation", "answers_table", "watched"]
+__all__ = ["aim_of", "answer_derivation", "answers_table", "solved_table", "watched"]
 
 
 def answers_table(weighing: Weighing) -> Table:
@@ -39,6 +40,29 @@ def answers_table(weighing: Weighing) -> Table:
     if not any(row[2].text for row in rows):
         columns, rows = [columns[k] for k in (0, 1, 3)], [Row((row[0], row[1], row[3]), row.why) for row in rows]
     return Table("Answers", tuple(columns), tuple(rows))
+
+
+def solved_table(weighing: Weighing) -> Table:
+    """What the deal finds itself: the value of each input that it solves, and by which condition."""
+    rows = []
+    for name, outcome in weighing.solved.items():
+        question = weighing.definition.solved[name]
+        single = outcome.answers[0] if len(outcome.answers) == 1 else None
+        shown = outcome.told if single is None else single.shown
+        remark = outcome.reason if single is None else single.note
+        remark = remark or ("say with 'pick' which is meant" if len(outcome.answers) > 1 else "")
+        asked = question.text + (f", the {question.pick}" if question.pick else "")
+        cells = (
+            Cell(question.label),
+            Cell(shown, "question" if single else "out"),
+            Cell(remark, "comparison"),
+            Cell(asked),
+        )
+        rows.append(Row(cells, Why(question.label, partial(tree, {weighing.scenario: weighing}, name, None, 2))))
+    columns = [Column(title, words=True) for title in ("What the deal solves", "Found", "Remark", "So that")]
+    if not any(row[2].text for row in rows):
+        columns, rows = [columns[k] for k in (0, 1, 3)], [Row((row[0], row[1], row[3]), row.why) for row in rows]
+    return Table("Solved", tuple(columns), tuple(rows))
 
 
 def answer_derivation(weighing: Weighing, name: str) -> Derivation:

@@ -56,6 +56,8 @@ def _end(deal: Definition, item: Input, value: float) -> str:
 
 def likely_range(deal: Definition, item: Input) -> str:
     """What is likely of an input, in words."""
+    if item.solved:
+        return f"found {item.given}"
     if item.is_column:
         ends = [f"{end * 100:g}%" for end in (item.low, item.high) if end is not None]
         said = f"{' to '.join(ends)} of all its values" if ends else f"{np.size(item.value):,} values"

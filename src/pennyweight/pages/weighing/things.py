@@ -9,7 +9,8 @@ import numpy as np
 from pennyweight.analysis.explaining.why import why
 from pennyweight.analysis.showing import headed
 from pennyweight.analysis.weighing.asked_lines import selection
-from pennyweight.analysis.weighing.things import each_lines, plain_value, things_frame
+from pennyweight.analysis.weighing.plain_values import plain_value
+from pennyweight.analysis.weighing.things import each_lines, things_frame
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.assumptions import ThingSet
 from pennyweight.deals.worked_out import of_each

@@ -19,7 +19,7 @@ from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureL
 from pennyweight.documents.derivation import Why
 from pennyweight.documents.handout import Handout
 from pennyweight.pages.explaining.trees import tree
-from pennyweight.pages.weighing.answers import answers_table
+from pennyweight.pages.weighing.answers import answers_table, solved_table
 from pennyweight.pages.weighing.assumed import assumed
 from pennyweight.pages.weighing.charts.deal_charts import weighing_charts
 from pennyweight.pages.weighing.goals import goals_table
@@ -52,6 +52,8 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
     figures = [figure for figure in weighing.measures.values() if figure.name not in weighing.goals]
     if figures:
         blocks.append(Figures("Figures", tuple(_figure_line(weighing, figure) for figure in figures)))
+    if weighing.solved:
+        blocks.append(solved_table(weighing))
     if weighing.answers:
         blocks.append(answers_table(weighing))
     blocks += things_tables(weighing)
