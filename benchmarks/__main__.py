@@ -1,13 +1,12 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, reports, startup.
-
-All when none is named.
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, solved, reports and
+startup; all when none is named.
 """
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, doors, house, loans, rates, reports, sets, startup
+from benchmarks import accounts, deals, doors, house, loans, rates, reports, sets, solved, startup
 
 ALL = {
     "doors": doors.run,
@@ -18,6 +17,7 @@ ALL = {
     "house": house.run,
     "loans": loans.run,
     "sets": sets.run,
+    "solved": solved.run,
     "reports": reports.run,
     "startup": startup.run,
 }

@@ -115,9 +115,9 @@ class _Search(Target[Floats]):
         if part and loan in self.deal.loans:
             loan = name.removesuffix(f".{part}")
             trouble = loan_trouble(self.deal, self.values, loan)
-            for node in loan_named(self.deal, loan).terms.values():  # an undefined term is told by what it is made of
-                if np.isnan(self.translate(node)).all() and name not in seen:
-                    deeper = self.of_node(node, None, seen | {name})
+            for term in loan_named(self.deal, loan).terms.values():  # an undefined term is told by what it is made of
+                if np.isnan(self.translate(term)).all() and name not in seen:
+                    deeper = self.of_node(term, None, seen | {name})
                     if deeper.names_cause:
                         return deeper
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)

@@ -1,7 +1,6 @@
 """What a deal solves itself, in all cases at once: brackets on a grid, closed until nothing is between.
 
-Each case goes its own way, so that it comes to the same alone or among others. The method is that of Chandrupatla
-(1997): inverse quadratic interpolation where it may be trusted, else halves.
+Each case goes its own way, so that it comes to the same alone or among others.
 """
 
 from __future__ import annotations
@@ -18,10 +17,10 @@ from pennyweight.deals.parts import Question
 
 __all__ = ["FIRST", "solve_plainly"]
 
-FIRST = 9
+FIRST = 13
 """So many places are tried first, evenly between the ends."""
 _ROUNDS = 80
-_CLOSE = 4e-16
+_CLOSE = 2e-14
 
 
 def solve_plainly(
@@ -56,8 +55,9 @@ def solve_plainly(
     mine = np.flatnonzero(single & ~odd)
     if mine.size:
         k = chosen[mine]
-        low, high = places[k], places[k + 1]
-        found[mine] = solver.close(mine, low, high, figures[mine, k], figures[mine, k + 1])
+        beyond = np.where(k > 0, k - 1, np.minimum(k + 2, FIRST - 1))
+        points = np.array([k, k + 1, beyond])
+        found[mine] = solver.close(mine, places[points], figures[mine, points], ends[1] - ends[0])
     found[odd] = np.nan
     return found, odd
 
@@ -81,41 +81,50 @@ class _Solver:
         found = self.sweep(self.known, owner, {self.question.find: places}, self.slacks)
         return np.asarray(np.array([found[name] for name in self.slacks]).min(axis=0))
 
-    def close(self, owner: NDArray[np.intp], a: Floats, b: Floats, fa: Floats, fb: Floats) -> Floats:
-        """The value on the side that holds, where nothing is left between it and the one that does not."""
-        a, b, fa, fb = a.copy(), b.copy(), fa.copy(), fb.copy()
-        c, fc = a.copy(), fa.copy()
-        step = np.full(a.size, 0.5)
-        left = np.arange(a.size)
+    def close(self, owner: NDArray[np.intp], points: Floats, heights: Floats, span: float) -> Floats:
+        """The value on the side that holds, where nothing is left between it and the one that does not.
+
+        The slack turns between the first two `points`, (3, cases); the third lies beside. A call costs more than a few
+        places more in it, so that three are tried a round: where the slack is expected to vanish, and to either side.
+        """
+        left = np.arange(owner.size)
         for _ in range(_ROUNDS):
-            # A hair of the bracket at least, so that its far side closes in too.
-            room = np.maximum(_CLOSE * np.maximum(np.abs(a[left]), np.abs(b[left])), np.finfo(float).tiny)
-            width = np.abs(b[left] - a[left])
-            share = np.clip(step[left], room / width, 1 - room / width)
-            x = a[left] + share * (b[left] - a[left])
-            inside = (x != a[left]) & (x != b[left])
-            left, x = left[inside], x[inside]
+            first, last = points[0, left], points[1, left]
+            width = np.abs(last - first)
+            room = _CLOSE * np.maximum(np.abs(first), np.abs(last))
+            left = left[(width > room) & (heights[0, left] != 0)]
             if not left.size:
                 break
-            f = self.at(owner[left], x)
-            same = (f >= 0) == (fa[left] >= 0)
-            c[left] = np.where(same, a[left], b[left])
-            fc[left] = np.where(same, fa[left], fb[left])
-            b[left] = np.where(same, b[left], a[left])
-            fb[left] = np.where(same, fb[left], fa[left])
-            a[left], fa[left] = x, f
-            step[left] = _next_step(a[left], b[left], c[left], fa[left], fb[left], fc[left])
-            near = np.abs(b[left] - a[left]) > _CLOSE * np.maximum(np.abs(a[left]), np.abs(b[left]))
-            left = left[near & (fa[left] != 0)]
-            if not left.size:
-                break
-        return np.where(fa >= 0, a, b)
+            first, last = points[:2, left]
+            width = np.abs(last - first)
+            share = np.clip(_vanishes(points[:, left], heights[:, left]), 0.0, 1.0)
+            # As interpolation errs by the cube of the bracket, the places beside lie closer the smaller that is.
+            beside = np.maximum(0.1 * width / span, 0.25 * _CLOSE * np.maximum(np.abs(first), np.abs(last)) / width)
+            beside = np.minimum(beside, 0.25)
+            shares = np.clip(np.array([share - beside, share, share + beside]), 0.25 * beside, 1 - 0.25 * beside)
+            places = first + shares * (last - first)
+            found = self.at(np.tile(owner[left], 3), places.reshape(-1)).reshape(3, -1)
+            row = np.concatenate([points[:1, left], places, points[1:2, left]])
+            high = np.concatenate([heights[:1, left], found, heights[1:2, left]])
+            turned = (high >= 0) != (high[0] >= 0)
+            j = np.argmax(turned, axis=0)
+            k = np.arange(left.size)
+            third = np.where(j >= 2, j - 2, np.minimum(j + 1, 4))
+            points[:, left] = row[j - 1, k], row[j, k], row[third, k]
+            heights[:, left] = high[j - 1, k], high[j, k], high[third, k]
+        return np.asarray(np.where(heights[0] >= 0, points[0], points[1]))
 
 
-def _next_step(a: Floats, b: Floats, c: Floats, fa: Floats, fb: Floats, fc: Floats) -> Floats:
-    """Where to look next, as a share of the way from a to b."""
+def _vanishes(points: Floats, heights: Floats) -> Floats:
+    """Where the slack is expected to vanish, as a share of the way from the first to the second of three points.
+
+    Inverse quadratic interpolation where it may be trusted (Chandrupatla 1997), else a straight line.
+    """
+    (a, b, c), (fa, fb, fc) = points, heights
     with np.errstate(all="ignore"):
         xi, phi = (a - b) / (c - b), (fa - fb) / (fc - fb)
         trusted = (phi**2 < xi) & ((1 - phi) ** 2 < 1 - xi)
         t = fa / (fb - fa) * fc / (fb - fc) + (c - a) / (b - a) * fa / (fc - fa) * fb / (fc - fb)
-    return np.where(trusted & np.isfinite(t), t, 0.5)
+        line = fa / (fa - fb)
+    known = np.where(trusted & np.isfinite(t), t, line)
+    return np.where(np.isfinite(known), known, 0.5)

@@ -119,9 +119,7 @@ def undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> bool:
     ratio = loan.per_year / program.time.per_year
     plain = loan.extra is None and not (loan.rate_steps or loan.advances or loan.to_the_cent)
     plain = plain and "interest_only" not in loan.terms and ratio == int(ratio)
-    return plain and not any(
-        name.startswith(f"{loan.name}.") for node in loan.terms.values() for name in names_in(node)
-    )
+    return plain and not any(name in parts for node in loan.terms.values() for name in names_in(node))
 
 
 def compile_undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> None:
