@@ -34,6 +34,7 @@ EXAMPLE: dict[str, Any] = {
             "columns": {"rent": {"unit": "money"}, "area": {"unit": "m2"}},
         }
     },
+    "brackets": {"levy": {"steps": {"0": "0%", "2_000": "10%", "5_000": "20%"}}},
     "money_in": {"sales": {"formula": "1_600 + 50 * t", "from": 1}},
     "money_out": {"rope": {"formula": "price", "at": 0}},
     "levels": {"stock": {"formula": "prior(stock) + 10", "start": 100}},
@@ -181,6 +182,16 @@ last dot), which then does not move with its column. A thing may not bear the na
 `cohorts.age` how many periods ago that is. Nothing of a cohort runs before age 0, and the `start` of a level is its
 value then. `by_age(new, curve)` is the same without a set: what was begun in each period, times the curve at its age.
 
+## Brackets
+
+`[brackets.income_tax] steps = { 0 = "0%", 12_000 = "20%", 50_000 = "40%" }`, or a `file` with the amounts and the
+values. `graduated(x, income_tax)` charges every slice at its own value: 0 up to 12,000, a fifth of what lies between
+12,000 and 50,000, two fifths of the rest; below 0 it is 0. `looked_up(x, income_tax)` is the value of the step in
+which x lies (a step begins at its amount; below the first it is undefined), `interpolated(x, curve)` goes straight
+between the points and is undefined beyond them. The amounts are those of a period; with `per = "year"` the year's sum
+of a line is charged in the year's last period. Scenarios and everything else that changes inputs move the values by
+`scale` and `shift`, never the amounts.
+
 ## Loans
 
 A loan drawn in stages (`advances`) pays on what is drawn so far; at each stage the payment is worked out anew over
@@ -220,7 +231,8 @@ more. `undo = ["contribution.set"]` switches off the `set` of a line.
 FUNCTIONS_HEAD = """## Functions
 
 Worked out in a small deal: eight quarters from 2027-01-01, `sales` of 1,600 + 50 t a quarter, `rope` for 9,000 at the
-start, `stock` a level that grows by 10 from 100; `stalls` a set of two, Tea (area 12, rent 300) and Rope (30, 240).
+start, `stock` a level that grows by 10 from 100; `stalls` a set of two, Tea (area 12, rent 300) and Rope (30, 240);
+`levy` brackets of 0 % from 0, 10 % from 2,000, 20 % from 5,000.
 
 | function | what it gives | example | there |
 |---|---|---|---|"""

@@ -30,7 +30,7 @@ from tests.sizes import some
 
 ARGUMENTS = {
     "line": "sales", "name": "sales", "single": "2", "any": "3", "rate": "5%", "anyrate": "5%", "years": "2", "period": "1", "window": "1",
-    "things": "stalls.area", "thing": "'Tea'",
+    "brackets": "levy", "things": "stalls.area", "thing": "'Tea'",
 }  # fmt: skip
 
 
@@ -38,6 +38,7 @@ def _deal(formula: str, section: str, unit: str = "money") -> Deal:
     document: dict[str, object] = {
         "deal": "Ropewalk",
         "timeline": {"periods": 4, "start": date(2027, 1, 1)},
+        "brackets": {"levy": {"steps": {"0": "0%", "20": "10%", "90": "20%"}}},
         "sets": {"stalls": {"rows": [{"stall": "Tea", "area": 12}, {"stall": "Rope", "area": 30}]}},
         "money_in": {"sales": {"formula": "30", "from": 1}},
         "money_out": {"rope": {"formula": "80", "at": 0}},

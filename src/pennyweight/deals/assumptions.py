@@ -45,6 +45,10 @@ class Input:
     """The set it is a column of, with a value for each of its things; or the set one of whose things it is."""
     place: int | None = None
     """Of one thing's own value: which of the set's things it is."""
+    keys: tuple[float, ...] = ()
+    """Of brackets the amounts from which on its values hold."""
+    by_year: bool = False
+    """Of brackets whether their amounts are those of a year."""
     solved: bool = False
     """Whether the deal finds its value itself, in every case anew."""
 

@@ -178,6 +178,8 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
             refuse_bare_percent(rest, amount, what=f"the shift of {name}")
         was: float | Floats = value_in(deal, values, name)
         return was * amount if word == "scale" else was + amount
+    if item.keys and not isinstance(given, np.ndarray):
+        raise InputError(f"{name} are brackets, whose values take 'scale 1.1' or 'shift 2%', not {given}.", at=name)
     if not isinstance(given, str) and as_float(given) is None:
         raise InputError(f"{name} is {given!r}; it takes {_wanted(deal, item)}.", at=name)
     if isinstance(given, str) and given.strip() in ("low", "high"):

@@ -12,6 +12,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.loans import Trouble, loan_problem
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.brackets import bracket_compute, bracket_input
 from pennyweight.deals.language.finance_functions import all_yearly_rates
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
@@ -198,6 +199,9 @@ class _Search(Target[Floats]):
 
     def call(self, call: Call) -> Floats:
         """A function on values."""
+        if (item := bracket_input(call, self.deal.inputs)) is not None:
+            found = [self.translate(slot) for slot in bind(call, "") if slot is not None]
+            return bracket_compute(call.function, item, self.deal.timeline)(found[0], found[1])
         if call.function in OF_SETS:
             found = [_Search(self.deal, Whole(self.values)).translate(node) for _, node in call.arguments]
             return FUNCTIONS[call.function].compute(self.deal.timeline, *found)
@@ -224,6 +228,10 @@ class _Search(Target[Floats]):
             why = FUNCTIONS[node.function].why
             if asked := self._asked_wrongly(node):
                 return asked
+            if (item := bracket_input(node, self.deal.inputs)) is not None:
+                ends = [self.deal.style.show(key, "number") for key in (item.keys[0], item.keys[-1])]
+                beyond = f"outside {ends[0]} to {ends[1]}" if node.function == "interpolated" else f"below {ends[0]}"
+                return f"'{show(node)}' looks {beyond}, where {item.label} has no value"
             if why is not None:
                 return why(self.deal.timeline, *self.arguments(node))
         return f"'{show(node)}' has no finite value"

@@ -13,7 +13,15 @@ from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnChec
 from pennyweight.deals.period_zero import Early
 from pennyweight.errors import InputError
 
-__all__ = ["all_nodes", "check_bare_amounts", "check_curves", "check_formulas", "check_goals", "check_nearly"]
+__all__ = [
+    "all_nodes",
+    "check_bare_amounts",
+    "check_curves",
+    "check_formulas",
+    "check_goals",
+    "check_nearly",
+    "placed_nodes",
+]
 
 Noting: TypeAlias = Callable[[], AbstractContextManager[None]]
 """What notes a mistake and lets the others be found."""
@@ -124,6 +132,13 @@ def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:
     for group in groups:
         for item in group.values():
             yield from _nodes_of(item)
+
+
+def placed_nodes(*groups: Mapping[str, Any]) -> Iterator[tuple[Node, str]]:
+    """Every formula with where its entry stands."""
+    for group in groups:
+        for item in group.values():
+            yield from ((node, item.where) for node in _nodes_of(item))
 
 
 def _check_condition(names: Names, node: Node, where: str) -> None:

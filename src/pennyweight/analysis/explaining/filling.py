@@ -12,6 +12,7 @@ from pennyweight.analysis.explaining.over_time import looks_over_time
 from pennyweight.analysis.showing import show_base, show_figure, show_value
 from pennyweight.deals.compiler.program import Program, each_name
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.brackets import bracket_input, slices
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.nodes import (
     Binary,
@@ -75,6 +76,11 @@ class Filling:
         item = self.deal.inputs.get(name)
         if value is None:
             return "undefined"
+        if item is not None and item.keys:
+            low, high = (
+                self.deal.style.show(float(end), item.unit) for end in np.sort(np.asarray(item.value))[[0, -1]]
+            )
+            return f"{low} to {high}"
         if item is not None and not item.is_series:
             return show_base(self.deal, item, value, unit=True)
         if name == "pays_off":
@@ -85,6 +91,8 @@ class Filling:
         """The formula with the numbers of the first case in; names of things looked at over time stay."""
         weighing = self.weighings[0]
         alone = isinstance(node, Call)
+        if (charged := self.sliced(node, period)) is not None:
+            return charged
         node = self.spared(node, period)
         calls = {call: Name(self.bare_call(call, period)) for call in _worked_out(node) if not (alone and call is node)}
         put_in = set(calls.values())
@@ -92,7 +100,8 @@ class Filling:
         over = {other for call in _over_time(node) for other in names_in(call)}
         names = {}
         for other in names_in(node):
-            if other in over or Name(other) in put_in or not self.is_named(other):
+            item = self.deal.inputs.get(other)
+            if other in over or Name(other) in put_in or not self.is_named(other) or (item is not None and item.keys):
                 continue
             table = self.runs(other)
             value = self.value(weighing, other, period if table else None)
@@ -100,6 +109,20 @@ class Filling:
                 continue
             names[other] = "undefined" if value is None else self.bare(other, value)
         return show(renamed(node, names)).replace("?", "")
+
+    def sliced(self, node: Node, period: int | None) -> str | None:
+        """What graduated adds up, slice by slice; None for any other formula, and for amounts of a year."""
+        item = bracket_input(node, self.deal.inputs) if isinstance(node, Call) else None
+        if item is None or not isinstance(node, Call) or node.function != "graduated":
+            return None
+        amount = self.at(node.arguments[0][1], period)
+        if item.by_year and (time := self.deal.timeline).per_year > 1 and period is not None:
+            inside = np.flatnonzero(time.year[:, 0] == time.year[period, 0])
+            last = period == inside[-1]  # the year's sum is charged in its last period
+            amount = sum(self.at(node.arguments[0][1], int(k)) for k in inside) if last else np.nan
+        parts = slices(item, self.weighings[0].worked_out[item.name][:, 0], amount) if np.isfinite(amount) else []
+        unit, show = self.deal.names.unit(node.arguments[0][1]), self.deal.style.show
+        return " + ".join(f"{show(size, unit)} * {show(value, item.unit)}" for size, value in parts) or None
 
     def spared(self, node: Node, period: int | None) -> Node:
         """The formula without the terms of its sums that are 0; what is looked at over time stays as it is."""
@@ -123,7 +146,7 @@ class Filling:
     def at(self, node: Node, period: int | None) -> float:
         """What a part of a formula comes to in the first case; NaN where it runs over time and no period is said."""
         table = value_of(self.deal, self.weighings[0].worked_out, node)
-        if table.ndim == 2 and period is None:
+        if table.ndim == 2 and (period is None or table.shape[0] != self.deal.timeline.rows):
             return float("nan")
         return float(table[0] if table.ndim == 1 else table[period, 0])
 

@@ -55,7 +55,7 @@ class _Compiler(Slots):
         self.bits = {name: 1 << k for k, name in enumerate([*given, *definition.questions])}
         for name in self.bits:  # an answer is worked out apart and put in like an input
             item = given.get(name)
-            over_time = item is not None and item.is_series and not item.of
+            over_time = item is not None and item.is_series and not item.of and not item.keys
             self.names[name] = self.slot(over_time, self.bits[name], item.of if item is not None else "")
         self._built_in()
         for group in _groups(self._edges()):

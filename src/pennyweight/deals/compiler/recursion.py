@@ -19,6 +19,7 @@ from pennyweight.deals.compiler.loans import add_part
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
 from pennyweight.deals.compiler.rows import plain_at_or, row_at, row_at_or, row_mask, row_set, row_start
 from pennyweight.deals.compiler.slots import Instruction, Slots
+from pennyweight.deals.language.brackets import bracket_compute, bracket_input
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Call, Name, Node, names_in, show
@@ -89,6 +90,8 @@ class _Walk:
     """For each argument the same."""
     mixed: bool
     """Whether these differ."""
+    tables: bool
+    """Whether a step goes by brackets."""
 
 
 class Group(Target[int]):
@@ -105,6 +108,7 @@ class Group(Target[int]):
         self.space = next(filter(None, self.spaces), "")
         """The set of the member at hand, or of any."""
         self.mixed = len(set(self.spaces)) > 1
+        self.tables = False
         self.member_cells = [self.cell(space) for space in self.spaces]
         self.prior_cells: dict[int, int] = {}
         self.past_cells: dict[int, int] = {}
@@ -265,6 +269,14 @@ class Group(Target[int]):
             args = [self.translate(slot) for slot in slots if slot is not None]
             things = self.program.counts[self.cell_spaces[args[0]]]
             return self.step(partial(over_things, call.function, things), args, space="")
+        if (item := bracket_input(call, self.program.definition.inputs)) is not None:
+            if call.function == "graduated" and item.by_year and self.program.time.per_year > 1:
+                read = ", ".join(sorted(names_in(call) & self.set))
+                said = f"{item.name} goes by the year, which is not over yet where {read} needs it"
+                raise InputError(f"{where}: {said}; let one of them look back with prior(…).", at=where)
+            args = [self.translate(slot) for slot in slots if slot is not None]
+            self.tables = True
+            return self.step(bracket_compute(call.function, item, self.program.time), args)
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
             raise InputError(
@@ -290,6 +302,7 @@ class Group(Target[int]):
             tuple(self.program.counts.get(space, 1) for space in self.spaces),
             tuple(self.program.counts.get(self.cell_spaces[cell], 1) for cell in self.outside.values()),
             self.mixed,
+            self.tables,
         )
 
 
@@ -297,7 +310,7 @@ def _run(plan: _Walk, *arguments: Floats) -> tuple[Floats, ...]:
     width = max((argument.shape[-1] for argument in arguments), default=1)
     if plan.mixed:
         width = max(argument.shape[-1] // own for argument, own in zip(arguments, plan.outside_things, strict=True))
-    elif width <= _FEW:
+    elif width <= _FEW and not plan.tables:
         return _run_plainly(plan, arguments, width)
     results = [np.empty((plan.rows, width * own if plan.mixed else width)) for own in plan.things]
     for _, member in plan.pasts:  # at(member, k) may ask for a row that is not written yet: undefined

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.brackets import bracket_compute, bracket_input
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind, runs_with_time
 from pennyweight.deals.language.nodes import Call, Node
@@ -150,6 +151,10 @@ class Slots(Target[int]):
         slots = bind(call, "")
         if call.function in OF_SETS:
             return self.over_things(call.function, *(self.translate(slot) for slot in slots if slot is not None))
+        if (item := bracket_input(call, self.definition.inputs)) is not None:
+            asked = [self.translate(slot) for slot in slots if slot is not None]
+            by_brackets = bracket_compute(call.function, item, self.time)
+            return self.emit((call.function, item.name), by_brackets, asked, self.over_time[asked[0]])
         present = tuple(slot is not None for slot in slots)
         args = [self.translate(slot) for slot in slots if slot is not None]
         over_time = function.result == "line" or runs_with_time(call)

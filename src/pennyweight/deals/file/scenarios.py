@@ -222,6 +222,8 @@ def _change(
         raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)
     if target.is_column and unit == "date" and item.shift is not None:
         return InputChange("shift", float(read_months(item.shift, what=where)), f"+ {item.shift}", where)
+    if target.keys and item.scale is None and item.shift is None:
+        raise InputError(f"{where}: {name} are brackets, whose values take 'scale' or 'shift'.", at=where)
     if target.is_column and (item.steps is not None or item.file is not None):
         raise InputError(
             f"{where}: {name} has a value for each thing; scale it, shift it or give it one value.", at=where

@@ -24,6 +24,7 @@ from pennyweight.deals.file.asked import (
     solved_between,
     with_between,
 )
+from pennyweight.deals.file.brackets import check_bracket_calls, read_brackets
 from pennyweight.deals.file.entries import Entries, Role, moments_named
 from pennyweight.deals.file.inputs import is_series, read_input, unit_by_use
 from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
@@ -55,6 +56,7 @@ from pennyweight.deals.whole_deal_checks import (
     check_formulas,
     check_goals,
     check_nearly,
+    placed_nodes,
 )
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import Style, check_currency, check_locale
@@ -204,6 +206,7 @@ class Reader(Entries):
         shapes: dict[str, Extent] = {
             name: "line" if is_series(item) else "single" for name, item in shape.inputs.items()
         }
+        shapes.update(dict.fromkeys(shape.brackets, "brackets"))
         columns = [f"{name}.{column}" for name, raw in self.sets.items() for column in raw.things.columns]
         shapes.update({name: "line" if name.endswith(".age") and self._is_born(name) else "single" for name in columns})
         single = [*shape.values, *shape.measures, *shape.questions, *cells, *sections.loan_terms]
@@ -264,11 +267,12 @@ class Reader(Entries):
             return
         units = {name: item.unit or unit_by_use(item, None) for name, item in self.shape.inputs.items()}
         inputs = self._read_inputs(_Uses(units, {}, {}))
-        known = inputs | {
-            name: Input(name=name, value=0.0, unit="number", label=name, where="", given="")
-            for name in self.shape.inputs
-            if name not in inputs
-        }
+        inputs |= read_brackets(self) | self._columns(sections, _Uses({}, {}, {}))
+        missing = [name for name in (*self.shape.inputs, *self.shape.brackets) if name not in inputs]
+        known = KnownInputs(
+            inputs | {n: Input(name=n, value=0.0, unit="number", label=n, where="", given="") for n in missing},
+            {name: raw.things for name, raw in self.sets.items()},
+        )
         read_scenarios(self, known, sections.lines, sections.levels)
         check_nearly(sections.goals, note=self.noting)
         self.refuse_mistakes()
@@ -280,7 +284,11 @@ class Reader(Entries):
             units[name] = item.unit or unit_by_use(item, uses.units.get(name))
         columns = self._columns(sections, uses)
         units.update({name: item.unit for name, item in columns.items()})
-        inputs = self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | columns | sections.loan_terms
+        brackets = read_brackets(self)
+        units.update({name: item.unit for name, item in brackets.items()})
+        inputs = self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | columns | brackets | sections.loan_terms
+        with self.noting():
+            check_bracket_calls(placed_nodes(*sections.groups), inputs)
         return KnownInputs(inputs, {name: raw.things for name, raw in self.sets.items()})
 
     def _columns(self, sections: _Sections, uses: _Uses) -> dict[str, Input]:

@@ -11,10 +11,12 @@ from pennyweight.array_kinds import Floats
 __all__ = ["SAID_ELSE", "Function", "Parameter", "Takes", "_takes"]
 
 
-Takes = Literal["line", "name", "single", "rate", "years", "period", "window", "any", "anyrate", "things", "thing"]
+Takes = Literal[
+    "line", "name", "single", "rate", "years", "period", "window", "any", "anyrate", "things", "thing", "brackets"
+]
 """What a parameter takes. `line`: something over time; `name`: the name of one; `any`: either shape;
 `window`: an end of some periods, a single one or one that runs with `t`; `things`: what each thing of a set has;
-`thing`: the name of one of them."""
+`thing`: the name of one of them; `brackets`: the name of brackets."""
 
 
 @dataclass(frozen=True, slots=True)

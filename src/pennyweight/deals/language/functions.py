@@ -11,6 +11,7 @@ from functools import partial
 import numpy as np
 
 from pennyweight.deals.language import arithmetic, finance_functions, taxes, windows
+from pennyweight.deals.language.brackets import BRACKET_FUNCTIONS
 from pennyweight.deals.language.function import Function, _takes
 from pennyweight.deals.language.set_functions import SET_FUNCTIONS
 
@@ -388,5 +389,5 @@ _ALL = (
     _by_hand("sqrt", _takes("x:any"), "same", "number", "square root", arithmetic.plain(np.sqrt), example="sqrt(2)"),
 )
 
-FUNCTIONS: dict[str, Function] = {function.name: function for function in (*_ALL, *SET_FUNCTIONS)}
+FUNCTIONS: dict[str, Function] = {function.name: function for function in (*_ALL, *BRACKET_FUNCTIONS, *SET_FUNCTIONS)}
 """Every function of the deal language by its name."""

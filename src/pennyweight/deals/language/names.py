@@ -24,12 +24,13 @@ from pennyweight.deals.language.nodes import (
     show,
     walk,
 )
+from pennyweight.deals.language.operations import combined_unit
 from pennyweight.deals.language.set_functions import set_of
 from pennyweight.errors import InputError, nearest
 
 __all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "runs_with_time", "steps_of", "used_as"]
 
-Extent = Literal["single", "line"]
+Extent = Literal["single", "line", "brackets"]
 
 BUILT_IN: dict[str, tuple[Extent, str]] = {
     "t": ("line", "period"),
@@ -167,7 +168,13 @@ class Names:
             case Number():
                 return "single"
             case Name():
-                return self._shape_of_name(node.name, where)
+                if (shape := self._shape_of_name(node.name, where)) == "brackets":
+                    raise InputError(
+                        f"{where}: {node.name} are brackets; they stand in graduated(x, {node.name}), looked_up or "
+                        "interpolated.",
+                        at=where,
+                    )
+                return shape
             case Call():
                 return self._shape_of_call(node, where)
             case _:
@@ -189,9 +196,11 @@ class Names:
                 yes = self.unit(node.yes)
                 return self.unit(node.no) if yes == "number" else yes
             case Binary():
-                return _combined(node.operator, self.unit(node.left), self.unit(node.right))
+                return combined_unit(node.operator, self.unit(node.left), self.unit(node.right))
             case Call():
                 unit = FUNCTIONS[node.function].unit
+                if unit == "brackets":
+                    return self.unit(node.arguments[1][1])
                 if unit != "=":
                     return unit
                 if node.function not in _OF_ALL:
@@ -277,6 +286,9 @@ class Names:
             if slot is None:
                 continue
             parameter = function.parameters[min(k, len(function.parameters) - 1)]
+            if parameter.kind == "brackets":
+                self._check_brackets(slot, function, where)
+                continue
             shape = self.shape(slot, where)
             described = f"'{parameter.name}' of {function.signature}"
             if parameter.kind == "name" and not isinstance(slot, Name):
@@ -323,6 +335,18 @@ class Names:
             return "line" if "line" in shapes else "single"
         return "line" if runs_with_time(call) else function.result
 
+    def _check_brackets(self, slot: Node, function: Function, where: str) -> None:
+        """Refuse anything but the name of brackets."""
+        known = [name for name, shape in self.shapes.items() if shape == "brackets"]
+        if isinstance(slot, Name) and (slot.name in known or slot.name in self.unread):
+            return
+        hint = nearest(slot.name, known) if isinstance(slot, Name) else ""
+        raise InputError(
+            f"{where}: {function.signature} goes by brackets, and '{show(slot)}' is none{hint or '; '}"
+            f"{'' if hint else 'write them under [brackets.NAME].'}",
+            at=where,
+        )
+
 
 _RUNNING = {"t", "year"}
 
@@ -354,31 +378,3 @@ def _refuse_large_rate(number: Number, described: str, where: str) -> None:
         raise InputError(
             f"{where}: {described}: {number.text} is {number.value * 100:g}% a year; write {percent}.", at=where
         )
-
-
-def _combined(operator: str, left: str, right: str) -> str:
-    portions = ("share", "rate")
-    if operator == "**":
-        return "number"
-    if operator in "+-":
-        if left == right:
-            return "days" if left == "date" else left
-        if "date" in (left, right):
-            return "date"
-        if "money" in (left, right):
-            return "money"
-        if left in portions and right in portions:
-            return "rate"
-        if "number" in (left, right):
-            other = right if left == "number" else left
-            return "number" if other in portions else other
-        return left
-    if operator == "*":
-        if "money" in (left, right):
-            return "money"
-        if left in ("number", *portions):
-            return right if right != "number" or left == "number" else ("number" if left == "share" else left)
-        return left if right in ("number", *portions) else "number"
-    if left == right:
-        return "number"
-    return left if right in ("number", *portions) else "number"

@@ -110,3 +110,32 @@ OPERATIONS: dict[str, Operation] = {
     "choose": choose,
 }
 """What each operator of the language does; `negate` is the sign before a value, `choose` the `if … else`."""
+
+
+def combined_unit(operator: str, left: str, right: str) -> str:
+    """The unit of what an operation makes of two units."""
+    portions = ("share", "rate")
+    if operator == "**":
+        return "number"
+    if operator in "+-":
+        if left == right:
+            return "days" if left == "date" else left
+        if "date" in (left, right):
+            return "date"
+        if "money" in (left, right):
+            return "money"
+        if left in portions and right in portions:
+            return "rate"
+        if "number" in (left, right):
+            other = right if left == "number" else left
+            return "number" if other in portions else other
+        return left
+    if operator == "*":
+        if "money" in (left, right):
+            return "money"
+        if left in ("number", *portions):
+            return right if right != "number" or left == "number" else ("number" if left == "share" else left)
+        return left if right in ("number", *portions) else "number"
+    if left == right:
+        return "number"
+    return left if right in ("number", *portions) else "number"
