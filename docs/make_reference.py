@@ -207,6 +207,11 @@ holds no answer, to a hundred times as much; shares from 0 to 100 %, rates from 
 value that makes a figure `most` or `least` is looked for between `low` and `high`, when the input has both. `between`
 says otherwise.
 
+## Values in the place of formulas
+
+A name under `[values]` may be given a number wherever an input may: in scenarios, `--with`, `vary`, `find`, questions
+and tables. Its formula then is set aside, and the page says so. `scale` and `shift` work on what the formula comes to.
+
 ## What a deal solves itself
 
 An input may be found instead of given: `facility = { so_that = "lowest(cfads / service, where = service > 0) >= 1.30",

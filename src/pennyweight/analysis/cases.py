@@ -18,7 +18,7 @@ from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.evaluation import evaluate
 from pennyweight.deals.inputs import BASE, Inputs, at_ends, based, inputs_of, moved_by, put_together, stack, value_in
-from pennyweight.deals.parts import TOTALS, KnownInputs, Question, Scenario
+from pennyweight.deals.parts import TOTALS, Question, Scenario
 from pennyweight.deals.worked_out import WorkedOut
 from pennyweight.plain_text import listed
 
@@ -109,10 +109,10 @@ class Model:
             ]
             return {name: np.concatenate([one[name] for one in found], axis=-1) for name in wanted}
         inputs: dict[str, Floats] = {}
-        given = KnownInputs({**self.definition.inputs, **self.definition.parameters}, self.definition.sets)
         for name, value in base.items():
             wide = value if value.shape[-1] == 1 else value[..., owner]
-            inputs[name] = moved_by(given[name], wide, changes[name]) if name in changes else wide
+            moved = deal.inputs.get(name) or deal.parameters.get(name) if name in changes else None
+            inputs[name] = wide if moved is None else moved_by(moved, wide, changes[name])
         inputs.update((name, value) for name, value in changes.items() if name not in base)  # one thing's own value
         return self.evaluate(inputs, wanted, cases=owner.size)
 

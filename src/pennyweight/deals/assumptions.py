@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -49,6 +49,8 @@ class Input:
     """Of brackets the amounts from which on its values hold."""
     by_year: bool = False
     """Of brackets whether their amounts are those of a year."""
+    formula: bool = False
+    """Whether it is a value under [values], whose formula is set aside where a number is given for it."""
     solved: bool = False
     """Whether the deal finds its value itself, in every case anew."""
 
@@ -124,11 +126,18 @@ class ThingSet:
 
 
 class KnownInputs(dict[str, Input]):
-    """Inputs by name; those of one thing of a set (tenants.Bakery.rent) are found when asked for, and not listed."""
+    """Inputs by name; values, and what one thing of a set has (tenants.Bakery.rent), are found when asked for, and not
+    listed: a number may stand in the place of their formula or column."""
 
-    def __init__(self, inputs: Mapping[str, Input], sets: Mapping[str, ThingSet]) -> None:
+    def __init__(
+        self,
+        inputs: Mapping[str, Input],
+        sets: Mapping[str, ThingSet],
+        values: Mapping[str, Any] | None = None,
+        unit: Callable[[str], str] = str,
+    ) -> None:
         super().__init__(inputs)
-        self.sets = sets
+        self.sets, self.values_of, self.unit = sets, values or {}, unit
 
     def __missing__(self, name: str) -> Input:
         found = self._own(name)
@@ -147,6 +156,18 @@ class KnownInputs(dict[str, Input]):
             return default
 
     def _own(self, name: str) -> Input | None:
+        if name in self.values_of:
+            item = self.values_of[name]
+            said = f"instead of {item.text}"
+            return Input(
+                name=name,
+                value=float("nan"),
+                unit=self.unit(name),
+                label=item.label,
+                where=item.where,
+                given=said,
+                formula=True,
+            )
         head, _, rest = name.partition(".")
         thing, dot, column = rest.rpartition(".")
         whole = super().get(f"{head}.{column}")

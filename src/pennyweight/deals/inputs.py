@@ -10,6 +10,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.core.dates import add_months
 from pennyweight.deals.assumptions import read_months
+from pennyweight.deals.compiler.program import aside_names
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input, InputChange, Scenario
 from pennyweight.errors import InputError, nearest
@@ -65,10 +66,38 @@ def inputs_of(
             values.update(at_ends(deal, values, ends(item, values)))
         # One thing's own value stands apart from what happens to its column.
         for key, change in sorted(item.changes.items(), key=lambda pair: not _is_own(deal, pair[0])):
+            if key in deal.values and key not in values and change.kind != "replace":
+                _beside_formula(values, key, change.kind, float(np.asarray(change.value)))
+                continue
             values[key] = _changed(deal, key, value_in(deal, values, key), change)
     for key, given in sorted((overrides or {}).items(), key=lambda pair: not _is_own(deal, pair[0])):
+        if key in deal.values and key not in values and isinstance(given, str) and given.split()[:1] in _MOVED:
+            kind, amount = _moved(deal, key, given)
+            _beside_formula(values, key, kind, amount)
+            continue
         values[key] = read_override(deal, key, given, values)
     return values
+
+
+def _beside_formula(values: dict[str, float | Floats], name: str, kind: str, amount: float) -> None:
+    """A value that is worked out by its formula, and then scaled or shifted."""
+    _, times, more = aside_names(name)
+    was, added = float(np.asarray(values.get(times, 1.0))), float(np.asarray(values.get(more, 0.0)))
+    values[times], values[more] = (was * amount, added * amount) if kind == "scale" else (was, added + amount)
+
+
+_MOVED = (["scale"], ["shift"])
+
+
+def _moved(deal: Definition, name: str, given: str) -> tuple[str, float]:
+    """("scale" or "shift", by how much) of a text such as "scale 0.85"."""
+    item = deal.inputs[name]
+    word, _, rest = given.strip().partition(" ")
+    unit = "share" if word == "scale" or item.unit == "rate" else item.unit
+    amount = read_value(rest, unit, what=f"the {word} of {name}")
+    if word == "shift" and unit == "share":
+        refuse_bare_percent(rest, amount, what=f"the shift of {name}")
+    return word, amount
 
 
 def at_ends(deal: Definition, values: Inputs, ends: Mapping[str, float]) -> dict[str, float | Floats]:
@@ -84,7 +113,7 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
     if name in values or name not in deal.inputs:
         return values[name]
     item = deal.inputs[name]
-    if item.solved:
+    if item.solved or item.formula:
         return np.array([item.value]) if any(isinstance(value, np.ndarray) for value in values.values()) else item.value
     found = np.asarray(values[item.column])[item.place]
     return found if found.ndim else float(found)
@@ -92,7 +121,10 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
 
 def put_together(deal: Definition, values: Mapping[str, Floats]) -> dict[str, Floats]:
     """Inputs side by side as the evaluation takes them: things' own values (NaN: none) put in their columns."""
-    found = {name: value for name, value in values.items() if not _is_own(deal, name)}
+    found: dict[str, Floats] = {}
+    for name, value in values.items():
+        if not _is_own(deal, name):
+            found[aside_names(name)[0] if name in deal.values else name] = value
     copied: set[str] = set()
     for name, value in values.items():
         if not _is_own(deal, name):
@@ -168,14 +200,10 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         if not item.is_series or given.shape != np.shape(item.value) or given.dtype.kind not in "fiu":
             raise InputError(f"{name} takes {_wanted(deal, item)}, not an array of shape {given.shape}.", at=name)
         return given.astype(np.float64)
-    if item.solved and isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
+    if item.solved and isinstance(given, str) and given.split()[:1] in _MOVED:
         raise InputError(f"{name} is what the deal solves; give it a value instead.", at=name)
-    if isinstance(given, str) and given.split()[:1] in (["scale"], ["shift"]):
-        word, _, rest = given.strip().partition(" ")
-        unit = "share" if word == "scale" or item.unit == "rate" else item.unit
-        amount = read_value(rest, unit, what=f"the {word} of {name}")
-        if word == "shift" and unit == "share":
-            refuse_bare_percent(rest, amount, what=f"the shift of {name}")
+    if isinstance(given, str) and given.split()[:1] in _MOVED:
+        word, amount = _moved(deal, name, given)
         was: float | Floats = value_in(deal, values, name)
         return was * amount if word == "scale" else was + amount
     if item.keys and not isinstance(given, np.ndarray):
@@ -204,8 +232,12 @@ def stack(deal: Definition, cases: Sequence[Inputs]) -> dict[str, Floats]:
         same = all(np.array_equal(value, values[0], equal_nan=True) for value in values[1:])
         kept = values[:1] if same else values
         stacked[name] = np.stack(kept, axis=1) if item.is_series else np.array(kept, dtype=np.float64).reshape(-1)
-    for name in dict.fromkeys(name for case in cases for name in case if _is_own(deal, name)):
+    for name in dict.fromkeys(name for case in cases for name in case if _is_own(deal, name) or name in deal.values):
         stacked[name] = np.array([case.get(name, np.nan) for case in cases], dtype=np.float64)
+    for name in (name for value in deal.values for name in aside_names(value)[1:]):
+        if any(name in case for case in cases):
+            usual = 1.0 if name[1] == "*" else 0.0
+            stacked[name] = np.array([case.get(name, usual) for case in cases], dtype=np.float64)
     return stacked
 
 

@@ -30,6 +30,7 @@ from pennyweight.deals.language.nodes import (
     walk,
     with_parts,
 )
+from pennyweight.deals.parts import Input
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed, digits
 
@@ -54,6 +55,11 @@ class Filling:
         """Whether something was worked out under a name, or under that of what it means for one thing of a set."""
         return name in self.program.names or self.deal.own(name) is not None
 
+    def given(self, name: str) -> Input | None:
+        """The input of a name that is given, not worked out."""
+        item: Input | None = self.deal.inputs.get(name)
+        return None if item is None or item.formula else item
+
     def runs(self, name: str) -> bool:
         """Whether a name has a value a period."""
         if (own := self.deal.own(name)) is not None and name not in self.program.names:
@@ -73,7 +79,7 @@ class Filling:
 
     def show(self, name: str, value: float | None) -> str:
         """The value as a page shows it."""
-        item = self.deal.inputs.get(name)
+        item = self.given(name)
         if value is None:
             return "undefined"
         if item is not None and item.keys:
@@ -163,7 +169,7 @@ class Filling:
 
     def bare(self, name: str, value: float) -> str:
         """A value without its unit."""
-        item = self.deal.inputs.get(name)
+        item = self.given(name)
         if item is not None and item.choices:
             return f"'{show_base(self.deal, item, value)}'"
         if item is not None and not item.is_series:

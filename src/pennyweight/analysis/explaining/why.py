@@ -258,6 +258,8 @@ class _Teller(Filling):
             if name in table:
                 item = table[name]
                 return item, item.node, item.text or show(item.node)
+        if name in deal.values and name in self.weighings[0].case:
+            return deal.values[name], None, f"given, instead of {deal.values[name].text}"
         if name in deal.solved and name not in self.weighings[0].case:
             question = deal.solved[name]
             which = f", the {question.pick}" if question.pick else ""

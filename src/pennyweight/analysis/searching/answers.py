@@ -26,7 +26,8 @@ from pennyweight.analysis.showing import Side, show_about, show_base, show_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import Program, asked_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import value_in
+from pennyweight.deals.evaluation import evaluate
+from pennyweight.deals.inputs import put_together, value_in
 from pennyweight.deals.language.nodes import Compare, Name, Node, show
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
@@ -55,6 +56,8 @@ def probes_of(
     item = deal.varied(question.find)
     assert item is not None
     base = np.ones(1) if item.is_series else value_in(deal, known, item.name)
+    if item.formula and item.name not in known:  # what its formula comes to
+        base = evaluate(program, put_together(deal, known), [item.name])[item.name]
     bases = np.broadcast_to(base, (cases,)).tolist()
     watched = (asked_name(question.name), *program.slacks[question.name])
     look = _best if question.aim != "true" else _exact if asks_exactly(question) else _condition

@@ -85,7 +85,7 @@ class Variation(Shown):
 def _as_it_stands(model: Model, base: Inputs, name: str) -> float:
     """The value of an input in a case: of a series the multiple 1, of what the deal solves what it finds."""
     item = model.definition.inputs[name]
-    if item.solved and name not in base:
+    if (item.solved or item.formula) and name not in base:
         return float(model.figures([base], [name])[name][0])
     return 1.0 if item.is_series else float(value_in(model.definition, base, name))
 

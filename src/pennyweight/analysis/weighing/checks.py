@@ -13,7 +13,7 @@ from pennyweight.analysis.weighing.money_outside import outside_of
 from pennyweight.analysis.weighing.told import Remark
 from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
-from pennyweight.deals.compiler.program import check_name, each_name
+from pennyweight.deals.compiler.program import aside_names, check_name, each_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.functions import FUNCTIONS
@@ -214,6 +214,18 @@ def _ranges(case: Case) -> Iterator[Told]:
             yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
 
 
+def _set_aside(case: Case) -> Iterator[Told]:
+    """Values that a number or a scale stands instead of."""
+    deal = case.deal
+    for name, item in deal.values.items():
+        _, times, more = aside_names(name)
+        shown = deal.style.with_unit(float(case.values[name][0]), deal.unit(name))
+        if name in case.inputs:
+            yield True, Remark(f"{item.label} is {shown}, as given; its formula {item.text} is set aside.")
+        elif times in case.inputs or more in case.inputs:
+            yield True, Remark(f"{item.label} is {shown}: its formula {item.text}, changed as the scenario says.")
+
+
 def _solved(case: Case) -> Iterator[Told]:
     """Does the deal find a value for everything that it solves itself?"""
     for name, question in case.deal.solved.items():
@@ -284,6 +296,7 @@ CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (
     _starts,
     _loans,
     _ranges,
+    _set_aside,
     _solved,
     _unreached,
     _ends,

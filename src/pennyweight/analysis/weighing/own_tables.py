@@ -69,7 +69,7 @@ class TableResult(Described):
         '12,345.68'
         """
         node = self.table.columns[column].node
-        if isinstance(node, Name) and node.name in self.definition.inputs:
+        if isinstance(node, Name) and node.name in self.definition.inputs and node.name not in self.definition.values:
             item = self.definition.inputs[node.name]
             if np.isposinf(value):
                 return "never"
@@ -193,14 +193,14 @@ def _laid_out(deal: Definition, table: Grid, values: Floats) -> Floats:
 def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int, ...]) -> str:
     column = table.columns[name]
     moved = dict(case)
-    given = {**model.definition.inputs, **model.definition.parameters}
     asked_name = column.name
     for axis, k in zip(table.axes, place, strict=True):
         value = float(axis.values[k])
         if axis.key in model.definition.sets:
             asked_name = f"{axis.key}.{model.definition.sets[axis.key].things[int(value)]}.{column.name}"
             continue
-        moved[axis.key] = moved[axis.key] * value if given[axis.key].is_series else value
+        item = model.definition.varied(axis.key)
+        moved[axis.key] = moved[axis.key] * value if item is not None and item.is_series else value
     reached = model.program.depends[model.program.names[column.name]]
     asked = [question for question in model.definition.questions if reached & model.program.bits[question]]
     wanted = [column.name, *([each_name(column.name)] if column.each else []), *asked]

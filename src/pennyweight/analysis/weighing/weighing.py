@@ -370,7 +370,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         verdict=verdict_of(goals),
         inputs={
             name: case[name] if name in case else float(values[name][0])
-            for name in (*deal.inputs, *(one for one in case if deal.own(one) is not None))
+            for name in (*deal.inputs, *(one for one in case if one in deal.values or deal.own(one) is not None))
         },
         measures=measures,
         goals=goals,

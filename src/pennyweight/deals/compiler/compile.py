@@ -12,11 +12,13 @@ from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.goals import compile_goals
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, undisturbed
 from pennyweight.deals.compiler.program import (
     Program,
+    aside_names,
     asked_name,
     check_name,
     drawn_name,
@@ -52,11 +54,19 @@ class _Compiler(Slots):
         loans = parts_of(definition)
         super().__init__(definition, _all_nodes(definition, loans), loans)
         given = {**definition.inputs, **definition.parameters}
-        self.bits = {name: 1 << k for k, name in enumerate([*given, *definition.questions])}
+        aside = [name for value in definition.values for name in aside_names(value)]
+        self.bits = {name: 1 << k for k, name in enumerate([*given, *definition.questions, *aside])}
         for name in self.bits:  # an answer is worked out apart and put in like an input
             item = given.get(name)
             over_time = item is not None and item.is_series and not item.of and not item.keys
             self.names[name] = self.slot(over_time, self.bits[name], item.of if item is not None else "")
+        nothing = (
+            np.full(1, np.nan),
+            np.ones(1),
+            np.zeros(1),
+        )  # formulas stand, unless something is put in their place
+        for value in definition.values:
+            self.constants.update(zip((self.names[name] for name in aside_names(value)), nothing, strict=True))
         self._built_in()
         for group in _groups(self._edges()):
             self._compile_group(group)
@@ -239,6 +249,8 @@ class _Compiler(Slots):
             return masks.settled(self, masks.masked(self, slot, self.masks[name]), line.settings)
         if name in TOTALS or name.startswith("loans."):
             return masks.over_time(self, slot)
+        if name in deal.values:
+            return self.emit("aside", _aside, [slot, *(self.names[one] for one in aside_names(name))], False)
         if name in deal.levels:
             level = deal.levels[name]
             slot = masks.over_time(self, slot)
@@ -304,6 +316,13 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     for name, (loan, part) in loans.items():
         nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
     return nodes
+
+
+def _aside(formula: Floats, instead: Floats, times: Floats, more: Floats) -> Floats:
+    """A value: as its formula has it, scaled or shifted, or what was given in its place."""
+    if max(instead.size, times.size, more.size) == 1 and np.isnan(instead[0]) and times[0] == 1 and more[0] == 0:
+        return formula
+    return np.where(np.isnan(instead), formula * times + more, instead)
 
 
 def _read_around(item: Line | Level) -> set[str]:

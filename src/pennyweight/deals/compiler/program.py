@@ -11,6 +11,7 @@ from pennyweight.deals.timeline import Timeline
 
 __all__ = [
     "Program",
+    "aside_names",
     "asked_name",
     "bound_name",
     "check_name",
@@ -53,6 +54,8 @@ class Program:
         """The bit of an input; that of one thing of a set is its column's."""
         if name in self.bits:
             return self.bits[name]
+        if (aside := aside_names(name)[0]) in self.bits:
+            return self.bits[aside]
         head, _, rest = name.partition(".")
         return self.bits[f"{head}.{rest.rpartition('.')[2]}"]
 
@@ -60,6 +63,11 @@ class Program:
 def asked_name(question: str) -> str:
     """The hidden name of what a question looks at."""
     return f"?asked {question}"
+
+
+def aside_names(value: str) -> tuple[str, str, str]:
+    """The hidden inputs of a value: what stands in its place (NaN: nothing), its multiple, what is added."""
+    return f"?={value}", f"?*{value}", f"?+{value}"
 
 
 def each_name(name: str) -> str:

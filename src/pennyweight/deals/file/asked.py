@@ -108,7 +108,8 @@ def own_names(context: Context, table: str) -> dict[str, str]:
     return {
         name: f"?{table}.{name}"
         for name in context.shape.tables[table].by
-        if name not in context.shape.inputs and name not in context.shape.sets and "." not in name
+        if not any(name in own for own in (context.shape.inputs, context.shape.values, context.shape.sets))
+        and "." not in name
     }
 
 

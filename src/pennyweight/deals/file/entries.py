@@ -3,21 +3,77 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any, Literal, TypeAlias, TypeVar
 
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import SECTIONS, LevelShape, LineShape, MeasureShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
-from pennyweight.deals.parts import Goal, Level, Line, Run, Setting, Single
+from pennyweight.deals.parts import DealLoan, Goal, Input, Level, Line, OwnCheck, Question, Run, Setting, Single
+from pennyweight.deals.period_zero import Early, begun
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import check_unit
 
-__all__ = ["Entries", "Role", "moments_named"]
+__all__ = ["Entries", "Role", "Sections", "moments_named"]
 
 Part = TypeVar("Part")
 Role: TypeAlias = Literal["in", "out", "other"]
 
 _A_YEAR = {"year": 1, "half year": 2, "quarter": 4, "month": 12, "week": 52, "day": 365}
+
+
+@dataclass(frozen=True, slots=True)
+class Sections:
+    """The entries of a deal, section by section."""
+
+    values: dict[str, Single]
+    measures: dict[str, Single]
+    lines: dict[str, Line]
+    levels: dict[str, Level]
+    goals: dict[str, Goal]
+    loans: dict[str, DealLoan]
+    loan_terms: dict[str, Input]
+    questions: dict[str, Question]
+    columns: dict[str, dict[str, Single]]
+    own_checks: dict[str, OwnCheck]
+    solved: dict[str, Question]
+
+    @property
+    def cells(self) -> dict[str, Single]:
+        """The columns of all tables."""
+        return {column.name: column for own in self.columns.values() for column in own.values()}
+
+    @property
+    def groups(self) -> tuple[Mapping[str, Any], ...]:
+        """Everything with formulas."""
+        return (
+            self.values,
+            self.measures,
+            self.lines,
+            self.levels,
+            self.loans,
+            self.goals,
+            self.questions,
+            self.cells,
+            self.own_checks,
+            self.solved,
+        )
+
+    def begun(self) -> Sections:
+        """The same with `first_period` looking from where the amounts of its condition begin."""
+        early = Early(self.lines, self.loans)
+        return replace(
+            self,
+            values=begun(self.values, early),
+            measures=begun(self.measures, early),
+            goals=begun(self.goals, early),
+            lines=begun(self.lines, early),
+            levels=begun(self.levels, early),
+            questions=begun(self.questions, early),
+            solved=begun(self.solved, early),
+            own_checks=begun(self.own_checks, early),
+            columns={table: begun(own, early) for table, own in self.columns.items()},
+        )
 
 
 class Entries(Context):

@@ -76,7 +76,7 @@ def _check_axes(context: Context, table: str, by: Mapping[str, Any]) -> None:
     if not 1 <= len(by) <= 2:
         raise InputError(f"{where} names {len(by)}; a table goes by one name or two.", at=where)
     for name in by:
-        if name in context.shape.inputs or name in context.shape.sets or "." in name:
+        if any(name in own for own in (context.shape.inputs, context.shape.values, context.shape.sets)) or "." in name:
             continue
         taken = name in RESERVED or name in FUNCTIONS or any(name in getattr(context.shape, one) for one in NAMING)
         if taken or not _NAME.fullmatch(name):

@@ -6,7 +6,6 @@ name is, the inputs (which need to know how they are used), and what is asked of
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -25,7 +24,7 @@ from pennyweight.deals.file.asked import (
     with_between,
 )
 from pennyweight.deals.file.brackets import check_bracket_calls, read_brackets
-from pennyweight.deals.file.entries import Entries, Role, moments_named
+from pennyweight.deals.file.entries import Entries, Role, Sections, moments_named
 from pennyweight.deals.file.inputs import is_series, read_input, unit_by_use
 from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.file.naming import check_names
@@ -38,17 +37,10 @@ from pennyweight.deals.language.nodes import Node, names_in
 from pennyweight.deals.parts import (
     PARTS,
     TOTALS,
-    DealLoan,
-    Goal,
     Input,
     KnownInputs,
-    Level,
     Line,
-    OwnCheck,
-    Question,
-    Single,
 )
-from pennyweight.deals.period_zero import Early, begun
 from pennyweight.deals.whole_deal_checks import (
     all_nodes,
     check_bare_amounts,
@@ -78,60 +70,6 @@ def define(document: dict[str, Any], beside: Path | None = None) -> Definition:
 
 
 @dataclass(frozen=True, slots=True)
-class _Sections:
-    """The entries of a deal, section by section."""
-
-    values: dict[str, Single]
-    measures: dict[str, Single]
-    lines: dict[str, Line]
-    levels: dict[str, Level]
-    goals: dict[str, Goal]
-    loans: dict[str, DealLoan]
-    loan_terms: dict[str, Input]
-    questions: dict[str, Question]
-    columns: dict[str, dict[str, Single]]
-    own_checks: dict[str, OwnCheck]
-    solved: dict[str, Question]
-
-    @property
-    def cells(self) -> dict[str, Single]:
-        """The columns of all tables."""
-        return {column.name: column for own in self.columns.values() for column in own.values()}
-
-    @property
-    def groups(self) -> tuple[Mapping[str, Any], ...]:
-        """Everything with formulas."""
-        return (
-            self.values,
-            self.measures,
-            self.lines,
-            self.levels,
-            self.loans,
-            self.goals,
-            self.questions,
-            self.cells,
-            self.own_checks,
-            self.solved,
-        )
-
-    def begun(self) -> _Sections:
-        """The same with `first_period` looking from where the amounts of its condition begin."""
-        early = Early(self.lines, self.loans)
-        return replace(
-            self,
-            values=begun(self.values, early),
-            measures=begun(self.measures, early),
-            goals=begun(self.goals, early),
-            lines=begun(self.lines, early),
-            levels=begun(self.levels, early),
-            questions=begun(self.questions, early),
-            solved=begun(self.solved, early),
-            own_checks=begun(self.own_checks, early),
-            columns={table: begun(own, early) for table, own in self.columns.items()},
-        )
-
-
-@dataclass(frozen=True, slots=True)
 class _Uses:
     """How formulas use the inputs: as which unit, by which step, and what they must be at least."""
 
@@ -151,8 +89,11 @@ class Reader(Entries):
         self._check_formulas(sections, names)
         sections = sections.begun()
         units = dict(names.said_units)
-        inputs = self._inputs(sections, units)
+        read = self._inputs(sections, units)
         self.refuse_mistakes()
+        values = {name: item for name, item in sections.values.items() if not item.each}
+        unit = replace(names, said_units=units, _units={}).unit_of
+        inputs = KnownInputs(read, {name: raw.things for name, raw in self.sets.items()}, values, unit)
         return self._whole(sections, names, units, inputs)
 
     def _frame(self) -> None:
@@ -163,7 +104,7 @@ class Reader(Entries):
             self.style = Style(currency, check_locale(self.shape.locale, where=self.where("locale")))
         check_names(self)
 
-    def _sections(self) -> _Sections:
+    def _sections(self) -> Sections:
         """Every entry, read by itself."""
         shape = self.shape
         values = self._all("values", lambda name, item: self._single("values", name, item))
@@ -177,6 +118,7 @@ class Reader(Entries):
         loans, loan_terms = read_loans(self, shape.loans)
         known = [
             *shape.inputs,
+            *(name for name, item in values.items() if not item.each),
             *self.broken,
             *self._columns_named(),
             *(f"{loan}.{term}" for loan in shape.loans for term in LOAN_TERMS),
@@ -190,11 +132,11 @@ class Reader(Entries):
                 f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].",
                 at=self.source.where(),
             )
-        return _Sections(
+        return Sections(
             values, measures, lines, levels, goals, loans, loan_terms, questions, columns, own_checks, solved
         )
 
-    def _names(self, sections: _Sections) -> Names:
+    def _names(self, sections: Sections) -> Names:
         """Every name: whether it runs over time, its formula, and the unit it is said to have."""
         shape, cells = self.shape, sections.cells
         nodes: dict[str, Node] = {
@@ -245,7 +187,7 @@ class Reader(Entries):
         loans = self.shape.loans
         return [f"{name}.{part}" for name in (*loans, *(["loans"] if loans else [])) for part in PARTS]
 
-    def _said_units(self, sections: _Sections) -> dict[str, str]:
+    def _said_units(self, sections: Sections) -> dict[str, str]:
         units = {name: "money" for name, line in sections.lines.items() if line.role != "other"}
         for section in ("values", "money_in", "money_out", "lines", "levels", "measures"):
             for name, item in getattr(self.shape, section).items():
@@ -259,7 +201,7 @@ class Reader(Entries):
                     units[f"{name}.{column}"] = unit
         return units
 
-    def _check_formulas(self, sections: _Sections, names: Names) -> None:
+    def _check_formulas(self, sections: Sections, names: Names) -> None:
         """Note what is wrong with formulas; where something is, tell what can be told in spite of it."""
         before = len(self.mistakes)
         check_formulas(names, *sections.groups, note=self.noting)
@@ -277,7 +219,7 @@ class Reader(Entries):
         check_nearly(sections.goals, note=self.noting)
         self.refuse_mistakes()
 
-    def _inputs(self, sections: _Sections, units: dict[str, str]) -> dict[str, Input]:
+    def _inputs(self, sections: Sections, units: dict[str, str]) -> dict[str, Input]:
         """The inputs, read by how they are used; their units are added to `units`."""
         uses = self._uses(sections)
         for name, item in self.shape.inputs.items():
@@ -289,9 +231,9 @@ class Reader(Entries):
         inputs = self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | columns | brackets | sections.loan_terms
         with self.noting():
             check_bracket_calls(placed_nodes(*sections.groups), inputs)
-        return KnownInputs(inputs, {name: raw.things for name, raw in self.sets.items()})
+        return inputs
 
-    def _columns(self, sections: _Sections, uses: _Uses) -> dict[str, Input]:
+    def _columns(self, sections: Sections, uses: _Uses) -> dict[str, Input]:
         """The columns of sets that formulas read, or the deal says something of."""
         used = set().union(*map(names_in, all_nodes(*sections.groups)))
         used |= {column for question in sections.questions.values() if (column := self._column_of(question.find))}
@@ -306,7 +248,7 @@ class Reader(Entries):
         head, _, rest = name.partition(".")
         return f"{head}.{rest.rpartition('.')[2]}" if head in self.sets else ""
 
-    def _uses(self, sections: _Sections) -> _Uses:
+    def _uses(self, sections: Sections) -> _Uses:
         moments: dict[str, str] = {}
         for line in sections.lines.values():
             moments.update(moments_named(line))
@@ -331,7 +273,7 @@ class Reader(Entries):
             ),
         )
 
-    def _page_one(self, sections: _Sections) -> tuple[str, ...]:
+    def _page_one(self, sections: Sections) -> tuple[str, ...]:
         """The figures that the deal wants on page one, each once."""
         known = [*sections.measures, *sections.questions]
         where = self.where("page_one")
@@ -344,7 +286,7 @@ class Reader(Entries):
                 raise InputError(f"{where} names {name} twice; write it once.", at=where)
         return tuple(self.shape.page_one)
 
-    def _whole(self, sections: _Sections, names: Names, units: dict[str, str], inputs: dict[str, Input]) -> Definition:
+    def _whole(self, sections: Sections, names: Names, units: dict[str, str], inputs: dict[str, Input]) -> Definition:
         """What is asked of the inputs (tables, questions, goals, scenarios, charts), and all of it together."""
         lines, levels, goals, questions = sections.lines, sections.levels, sections.goals, sections.questions
         tables, parameters = read_grids(self, inputs, sections.columns)
