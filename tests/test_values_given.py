@@ -37,9 +37,8 @@ def test_a_value_takes_a_number_where_an_input_does() -> None:
     assert given.measures["back_after"].value == pytest.approx(110_000 / 48_000)
     assert given.as_dict()["inputs"]["cost"] == 110_000
     assert any("its formula 90_000 + 10 * lifts is set aside" in said for _, said in given.checks)
-    assert "given, instead of 90_000 + 10 * lifts" in given.model.definition.inputs["cost"].given.replace(
-        "instead", "given, instead"
-    )
+    reason = made.why("cost", inputs={"cost": 110_000}).reason
+    assert (reason.formula, reason.values) == ("given, instead of 90_000 + 10 * lifts", (110_000,))
     assert made.weigh(inputs={"yearly": "shift -1_000"}).measures["left"].value == pytest.approx(_left(yearly=39_000))
     varied = made.vary({"cost": [50_000, 150_000], "lifts": [1_000, 2_000]}).figures["left"]
     assert varied.tolist() == [[_left(50_000), _left(50_000, 80_000)], [_left(150_000), _left(150_000, 80_000)]]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 import random
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -11,6 +13,7 @@ import pytest
 
 from pennyweight import Deal, InputError
 from tests.builders import deal
+from tests.plain_functions import month_on
 from tests.sizes import cases
 
 NAN = math.nan
@@ -173,3 +176,50 @@ def test_undefined_is_no_name_of_ones_own() -> None:
     with pytest.raises(InputError, match="'undefined' has a meaning of its own"):
         deal({"m": "total(net)"}, inputs={"undefined": 3}, money_in={"a": "10"})
     assert deal({"m": "5 if total(net) > 0 else undefined"}, money_in={"a": "10"}).weigh().measures["m"].value == 5
+
+
+def test_flows_in_the_middle_of_their_period_and_by_real_days() -> None:
+    start = dt.date(2027, 1, 31)
+    made = Deal.from_dict(
+        {
+            "deal": "Ferry", "timeline": {"period": "month", "periods": 14, "start": start},
+            "money_out": {"built": {"formula": 9_000, "at": 0}}, "money_in": {"fares": "700 + 10 * t"},
+            "measures": {
+                "middle": "npv(net, 8%, paid = 'middle')", "days": "npv(net, 8%, counted = 'days')", "both": "npv(net, 8%, paid = 'middle', counted = 'days')",
+                "rate": "irr(net, paid = 'middle', counted = 'days')", "plain": "irr(net, paid = 'middle')",
+            },
+        }
+    )  # fmt: skip
+    ends = [month_on(start, k) for k in range(15)]
+    flows = [-9_000.0, *(700.0 + 10 * t for t in range(1, 15))]
+    days = [(end - start).days / 365 for end in ends]
+    middles = [0.0, *((a + b) / 2 for a, b in pairwise(days))]
+    halves = [0.0, *((t - 0.5) / 12 for t in range(1, 15))]
+
+    def worth(rate: float, when: list[float]) -> float:
+        return sum(flow / (1 + rate) ** years for flow, years in zip(flows, when, strict=True))
+
+    found = {name: figure.value for name, figure in made.weigh().measures.items()}
+    assert found["middle"] == pytest.approx(worth(0.08, halves))
+    assert (found["days"], found["both"]) == pytest.approx((worth(0.08, days), worth(0.08, middles)))
+    assert worth(found["rate"] or 0.0, middles) == pytest.approx(0, abs=1e-6)
+    assert worth(found["plain"] or 0.0, halves) == pytest.approx(0, abs=1e-6)
+    below = made.why("both").reason.below
+    assert sum(one.values[0] or 0.0 for one in below if one.role == "line") == pytest.approx(found["both"])
+    for formula, said in (
+        ("npv(net, 8%, paid = 'start')", "paid is written paid = 'middle'"),
+        ("irr(net, above = 1%, paid = 'middle')", "do not go with"),
+    ):
+        with pytest.raises(InputError, match=said):
+            Deal.from_dict(
+                {"deal": "Ferry", "timeline": {"periods": 2}, "money_in": {"a": 1}, "measures": {"x": formula}}
+            )
+    with pytest.raises(InputError, match="needs days"):
+        Deal.from_dict(
+            {
+                "deal": "F",
+                "timeline": {"periods": 2},
+                "money_in": {"a": 1},
+                "measures": {"x": "npv(net, 8%, counted = 'days')"},
+            }
+        )

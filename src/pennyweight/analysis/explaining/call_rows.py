@@ -13,7 +13,7 @@ from pennyweight.analysis.explaining.splitting import over_periods, split
 from pennyweight.array_kinds import Floats
 from pennyweight.core import rate_forms
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.language.finance_functions import cut
+from pennyweight.deals.language.finance_functions import cut, when_of
 from pennyweight.deals.language.nodes import Node
 from pennyweight.deals.language.windows import kept_flows
 from pennyweight.deals.undefined import value_of
@@ -96,6 +96,10 @@ class CallRows:
     def at(self, rates: Sequence[float]) -> Rows:
         """The discount factor of each period at a yearly rate."""
         time = self.deal.timeline
+        if self.slots.get("paid") is not None or self.slots.get("counted") is not None:
+            paid, counted = self.slot("paid")[0], self.slot("counted")[0]
+            when = when_of(time, paid, counted)
+            return tuple((1.0 + rate) ** -when for rate in rates)
         with np.errstate(all="ignore"):
             each = [float(rate_forms.per_period(np.array([rate]), time.per_year)[0]) for rate in rates]
             return tuple((1.0 + rate) ** -time.t[:, 0] for rate in each)

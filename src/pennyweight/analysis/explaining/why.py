@@ -254,12 +254,12 @@ class _Teller(Filling):
         if (own := deal.own(name)) is not None:
             item, node, text = self.source(own[2])
             return item, None if node is None else deal.for_thing(node, own[0].name, own[1]), text
+        if name in deal.values and name in self.weighings[0].case:
+            return deal.values[name], None, f"given, instead of {deal.values[name].text}"
         for table in (deal.measures, deal.values, deal.lines, deal.levels, deal.each_figures):
             if name in table:
                 item = table[name]
                 return item, item.node, item.text or show(item.node)
-        if name in deal.values and name in self.weighings[0].case:
-            return deal.values[name], None, f"given, instead of {deal.values[name].text}"
         if name in deal.solved and name not in self.weighings[0].case:
             question = deal.solved[name]
             which = f", the {question.pick}" if question.pick else ""

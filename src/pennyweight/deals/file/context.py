@@ -88,6 +88,7 @@ class Context:
                     f"{where}: the periods have no dates; write the day of period 0 as 'start' under [timeline].",
                     at=where,
                 )
+            _check_ways(node, where, dated=self.time.start is not None)
             return node
         number = as_float(given)
         if number is None or not abs(number) <= LARGEST:
@@ -240,6 +241,21 @@ class Context:
             raise InputError(f"{where} is {item.periods:,}; a timeline has 1 to {LONGEST:,} periods.", at=where)
         start = None if item.start is None else read_date(item.start)
         return Timeline(item.period, item.periods, start)
+
+
+def _check_ways(node: Node, where: str, *, dated: bool) -> None:
+    """Refuse to count by days that are not there, and limits of a rate that is not counted by periods."""
+    for call in (part for part in walk(node) if isinstance(part, Call)):
+        said = {key for key, _ in call.arguments}
+        if "counted" in said and not dated:
+            raise InputError(
+                f"{where}: counted = 'days' needs days; write the day of period 0 as 'start' under [timeline].",
+                at=where,
+            )
+        if said & {"paid", "counted"} and said & {"above", "below"}:
+            raise InputError(
+                f"{where}: 'above' and 'below' do not go with 'paid' and 'counted'; leave one out.", at=where
+            )
 
 
 def is_day(item: InputShape) -> bool:

@@ -27,6 +27,7 @@ __all__ = [
     "present_value",
     "profitability_index",
     "roi",
+    "when_of",
     "why_growing_perpetuity",
     "why_irr",
     "why_modified_irr",
@@ -57,9 +58,13 @@ def npv(
     years: Floats | None = None,
     plus: Floats | None = None,
     where: Floats | None = None,
+    paid: Floats | None = None,
+    counted: Floats | None = None,
 ) -> Floats:
     """The present value at a yearly rate."""
     x, _ = cut(time, kept_flows(x, where), years, plus)
+    if paid is not None or counted is not None:
+        return flows.npv(x.T, rate, times=when_of(time, paid, counted))
     period_rate = rate_forms.per_period(rate, time.per_year)
     if x.shape[1] == 1 and period_rate.size == 1:
         if np.isnan(period_rate[0]):
@@ -80,13 +85,32 @@ def irr(
     above: Floats | None = None,
     below: Floats | None = None,
     where: Floats | None = None,
+    paid: Floats | None = None,
+    counted: Floats | None = None,
 ) -> Floats:
     """The yearly rate at which the present value is zero; with `above` or `below`, the one between them, ends in."""
     x, _ = cut(time, kept_flows(x, where), years, plus)
+    if paid is not None or counted is not None:
+        return np.atleast_1d(returns.irr(x.T, times=when_of(time, paid, counted)))
     if above is not None or below is not None:
         return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
     return found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+
+
+def when_of(time: Timeline, paid: Floats | None, counted: Floats | None) -> Floats:
+    """The years from period 0 at which each period's amount counts.
+
+    `counted` by real days over 365; `paid` in the middle of its period, half a period earlier, period 0 where it is.
+    """
+    ends = np.asarray(time.years, dtype=np.float64)
+    if counted is not None:
+        if time.dates is None:
+            return np.full(time.rows, np.nan)
+        ends = (time.dates - time.dates[0]).astype(np.float64) / 365.0
+    if paid is None:
+        return ends
+    return np.append(ends[:1], (ends[1:] + ends[:-1]) / 2)
 
 
 def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats | None) -> Floats:
@@ -99,8 +123,11 @@ def _rate_between(time: Timeline, x: Floats, above: Floats | None, below: Floats
 
 def all_yearly_rates(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
     """Every yearly rate at which one case is worth nothing, touching ones included, smallest first."""
-    crossing, touching = returns.all_rates(_asked_of(time, x, *asked))
+    when = _times_of(time, *asked)
+    crossing, touching = returns.all_rates(_asked_of(time, x, *asked), times=when)
     found = sorted([*crossing, *touching])
+    if when is not None:
+        return [float(rate) for rate in found]
     return [float(rate_forms.effective_rate(rate * time.per_year, time.per_year)) for rate in found]
 
 
@@ -108,6 +135,12 @@ def _asked_of(time: Timeline, x: Floats, *asked: Floats | None) -> Floats:
     """The flows of one case as `irr` looks at them."""
     years, plus, _, _, where = (*asked, *[None] * 5)[:5]
     return cut(time, kept_flows(x, where), years, plus)[0][:, 0]
+
+
+def _times_of(time: Timeline, *asked: Floats | None) -> Floats | None:
+    """When the flows of one case count, where that is not the end of each period."""
+    paid, counted = (*asked, *[None] * 7)[5:7]
+    return None if paid is None and counted is None else when_of(time, paid, counted)
 
 
 def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
@@ -124,7 +157,7 @@ def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
 def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     """How many rates there are, and which."""
     row = _asked_of(time, x, *asked)
-    outcome = returns.irr_outcomes(row).outcome
+    outcome = returns.irr_outcomes(row, times=_times_of(time, *asked)).outcome
     several = [f"{rate:.2%}" for rate in all_yearly_rates(time, x, *asked)]
     ends = dict(zip(("above", "below"), asked[2:4], strict=False))
     if several and any(end is not None for end in ends.values()):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
@@ -224,3 +225,17 @@ def _side(node: Node, operator: str, right: bool) -> str:
 
 def _inner(node: Node) -> str:
     return show(node) if isinstance(node, Number | Name | Call) else f"({show(node)})"
+
+
+def word_for(node: ast.AST) -> str:
+    """How something that Python's grammar has, and ours has not, is written."""
+    kind = type(node).__name__
+    return _WORDS.get(kind, kind)
+
+
+_SIGNS = (
+    "Mod=%;FloorDiv=//;MatMult=@;BitAnd=&;BitOr=|;BitXor=^;LShift=<<;RShift=>>;In=in;NotIn=not in;Is=is;IsNot=is not;"
+    "NamedExpr=:=;ListComp=for;GeneratorExp=for;JoinedStr=f'';List=[ ];Dict={ };Set={ };Tuple=,"
+)
+_WORDS = dict(pair.split("=", 1) for pair in _SIGNS.split(";"))
+"""The signs of what is refused, by the name of its node."""

@@ -26,6 +26,7 @@ from pennyweight.deals.language.nodes import (
     Number,
     Unary,
     show,
+    word_for,
     written,
 )
 from pennyweight.deals.language.translation import folded
@@ -229,7 +230,7 @@ class _Translator:
             case ast.Lambda():
                 raise self.refuse("a formula cannot define a function")
             case _:
-                raise self.refuse(f"'{_word_for(node)}' is not part of the formula language")
+                raise self.refuse(f"'{word_for(node)}' is not part of the formula language")
 
     def constant(self, value: object) -> Number:
         if isinstance(value, bool) or not isinstance(value, int | float | str):
@@ -286,7 +287,7 @@ class _Translator:
                 raise self.refuse("conditions are joined by the words and, or")
             if isinstance(node.op, ast.Mod):
                 raise self.refuse("there is no modulo; a percentage is a number and its sign, as in 4.6%")
-            raise self.refuse(f"'{_word_for(node.op)}' is not part of the formula language")
+            raise self.refuse(f"'{word_for(node.op)}' is not part of the formula language")
         left, right = self.translate(node.left, depth + 1), self.translate(node.right, depth + 1)
         base, exponent = self.figure(left), self.figure(right)
         if symbol == "**" and exponent is not None and abs(exponent) > LARGEST_POWER:
@@ -317,7 +318,7 @@ class _Translator:
         for sign, left, right in zip(node.ops, sides[:-1], sides[1:], strict=True):
             word = _COMPARE.get(type(sign))
             if word is None:
-                raise self.refuse(f"'{_word_for(sign)}' is not part of the formula language")
+                raise self.refuse(f"'{word_for(sign)}' is not part of the formula language")
             parts.append(Compare(word, left, right))
         return parts[0] if len(parts) == 1 else Logic("and", tuple(parts))
 
@@ -352,8 +353,18 @@ class _Translator:
         for keyword in node.keywords:
             if keyword.arg is None:
                 raise self.refuse("'**' before an argument is not part of the formula language")
-            arguments.append((keyword.arg, self.translate(keyword.value, depth + 1)))
+            arguments.append((keyword.arg, self.way(keyword) or self.translate(keyword.value, depth + 1)))
         return Call(node.func.id, tuple(arguments))
+
+    def way(self, keyword: ast.keyword) -> Number | None:
+        """The word that says how something is counted, as in paid = 'middle'; None of any other argument."""
+        word = _WAYS.get(str(keyword.arg))
+        if word is None:
+            return None
+        text = keyword.value.value if isinstance(keyword.value, ast.Constant) else None
+        if text != word:
+            raise self.refuse(f"{keyword.arg} is written {keyword.arg} = '{word}', or left out")
+        return Number(1.0, f"'{word}'", unit="choice")
 
     def thing(self, call: ast.Call) -> Number:
         """The thing that one_of names, by its place in the set of what it looks at."""
@@ -384,17 +395,6 @@ def _listed(words: tuple[str, ...]) -> str:
 
 
 _MOST_WORDS = 12
+_WAYS = {"paid": "middle", "counted": "days"}
+"""Arguments that are a word, the only one they take."""
 _ONE_OF = "one_of takes the value of one thing, by its name, as in one_of(tenants.rent, 'Bakery')"
-
-
-def _word_for(node: ast.AST) -> str:
-    kind = type(node).__name__
-    return _WORDS.get(kind, kind)
-
-
-_SIGNS = (
-    "Mod=%;FloorDiv=//;MatMult=@;BitAnd=&;BitOr=|;BitXor=^;LShift=<<;RShift=>>;In=in;NotIn=not in;Is=is;IsNot=is not;"
-    "NamedExpr=:=;ListComp=for;GeneratorExp=for;JoinedStr=f'';List=[ ];Dict={ };Set={ };Tuple=,"
-)
-_WORDS = dict(pair.split("=", 1) for pair in _SIGNS.split(";"))
-"""How what Python's grammar has, and ours has not, is written."""
