@@ -153,8 +153,8 @@ window that ends beyond the timeline is undefined. `where = condition` leaves pe
 undefined period that is left in makes the figure undefined, `lowest(cover, where = debt > 0)` leaves out those
 without debt. In `npv`, `irr`, `payback` and their kin a period that is left out is a flow of 0.
 
-`paid = 'middle'` in `npv` and `irr` counts each amount in the middle of its period, half a period earlier (period 0 where
-it is); `counted = 'days'` counts by real days over 365 from period 0.
+`paid = 'middle'` in `npv` and `irr` counts each amount in the middle of its period, half a period earlier (period 0
+where it is); `counted = 'days'` counts by real days over 365 from period 0.
 
 `at` looks back and ahead: `at(x, t - 12)` is a year ago in months, `at(noi, t + 1)` the next period's. Outside the
 timeline it is undefined, unless it says `at(x, t - 3, otherwise = 0)`. A line that is worked out of itself can only

@@ -60,8 +60,9 @@ def bind(call: Call, where: str) -> list[Node | None]:
     names = [parameter.name for parameter in function.parameters]
     slots: list[Node | None] = [None] * max(len(names), len(given) if function.many else 0)
     for k, (key, node) in enumerate(given):
-        if key is None and k >= len(slots):
-            raise _misfit(function, where, f"takes {len(names)} at most, and {len(given)} are given")
+        plain = len([name for name in names if name not in _BY_NAME])
+        if key is None and k >= (len(slots) if function.many else plain):
+            raise _misfit(function, where, f"takes {plain} at most, and {len(given)} are given")
         if key is not None and key not in names:
             raise _misfit(function, where, f"has no '{key}'{nearest(key, names)}")
         place = k if key is None else names.index(key)
@@ -72,6 +73,10 @@ def bind(call: Call, where: str) -> list[Node | None]:
         if slot is None and not parameter.optional:
             raise _misfit(function, where, f"needs '{parameter.name}'")
     return slots
+
+
+_BY_NAME = ("paid", "counted")
+"""Arguments that are said by their name alone."""
 
 
 def current_names(node: Node) -> set[str]:
