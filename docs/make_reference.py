@@ -156,6 +156,11 @@ without debt. In `npv`, `irr`, `payback` and their kin a period that is left out
 `paid = 'middle'` in `npv` and `irr` counts each amount in the middle of its period, half a period earlier (period 0
 where it is); `counted = 'days'` counts by real days over 365 from period 0.
 
+`counted_to` under `[timeline]` ends the deal in a period, such as `"year held"`: after it `money_in`, `money_out`,
+`net_before_loans`, `net` and the loans are 0, and functions over time without a window stop there, while a line that is
+read by its own name goes on, so that a sale can be priced on next year's income (`total(noi, t + 1, t + 12)`). What a
+loan still owes is repaid then: it stands in its `.principal`, its `.flow` and `.settled`, not in its `.payment`.
+
 `at` looks back and ahead: `at(x, t - 12)` is a year ago in months, `at(noi, t + 1)` the next period's. Outside the
 timeline it is undefined, unless it says `at(x, t - 3, otherwise = 0)`. A line that is worked out of itself can only
 look back. `undefined` is a word: `cfads / service if service > 0 else undefined`.

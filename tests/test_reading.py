@@ -44,7 +44,7 @@ MISTAKES = [
     ("fare * trips", "fare * trip", "nothing is named 'trip'; did you mean 'trips'?"),
     ("npv(net, hurdle)", "nvp(net, hurdle)", "there is no function 'nvp'; did you mean 'npv'?"),
     ("npv(net, hurdle)", "lowest", "lowest is a function and needs its arguments"),
-    ("npv(net, hurdle)", "npv(net)", "npv needs 'rate'; it is npv(flows, rate, [years], [plus], [where])"),
+    ("npv(net, hurdle)", "npv(net)", "npv needs 'rate'; it is npv(flows, rate, [years], [plus], [where], [paid], [counted])"),
     ("npv(net, hurdle)", "npv(net, hurdle, 1, 2, net > 0, 3)", "takes 5 at most, and 6 are given"),
     ("npv(net, hurdle)", "npv(net, hurdle, yeers=2)", "has no 'yeers'; did you mean 'years'?"),
     ("npv(net, hurdle)", "npv(net, 5%, rate=5%)", "is given 'rate' twice"),

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 __all__ = ["counted", "kept_together", "listed", "one_line", "quoted", "spelled", "visible"]
 
 _LONGEST = 1_500
-_QUOTED = re.compile(r"'([^']{80})[^']{20,}'")
+_QUOTED = re.compile(r"(?<!\w)'((?=\S)[^']{80})[^']{20,}(?<=\S)'")
 _UNBROKEN = re.compile(r"(\S{120})\S{20,}")
 
 

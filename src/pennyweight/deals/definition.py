@@ -6,11 +6,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import Names
-from pennyweight.deals.language.nodes import Call, Name, Node
-from pennyweight.deals.language.parse import Things
+from pennyweight.deals.language.nodes import Call, Name, Node, counted
+from pennyweight.deals.language.parse import Things, parse
 from pennyweight.deals.language.set_functions import for_thing
 from pennyweight.deals.parts import (
+    COUNTED,
+    PARTS,
+    SETTLED,
     TOTALS,
     DealLoan,
     Goal,
@@ -31,7 +35,7 @@ from pennyweight.deals.timeline import Timeline
 from pennyweight.quantities.units import Style
 from pennyweight.reading.toml_files import Source
 
-__all__ = ["Definition"]
+__all__ = ["Definition", "until_counted"]
 
 _AVERAGED = ("rate", "share", "years", "date", "period", "condition", "choice")
 """Units whose values make no sum."""
@@ -48,6 +52,8 @@ class Definition:
     note: str
     style: Style
     timeline: Timeline
+    counted_to: Node | None
+    """The period in which the deal ends, where it says so."""
     inputs: Mapping[str, Input]
     values: Mapping[str, Single]
     lines: Mapping[str, Line]
@@ -108,6 +114,16 @@ class Definition:
         """Whether a name is what stands at a period's end, not an amount in it."""
         own = self.own(name) if name.count(".") > 1 else None
         return (name if own is None else own[2]) in self.names.levels
+
+    def parsed(self, text: str, where: str) -> Node:
+        """A formula typed by an asker."""
+        node = parse(text, where=where, choices=self.choices, things=self.things)
+        return node if self.counted_to is None else until_counted(node, Name(COUNTED), self.timeline.per_year)
+
+    @property
+    def loan_parts(self) -> tuple[str, ...]:
+        """The parts that each loan has."""
+        return PARTS if self.counted_to is None else (*PARTS, SETTLED)
 
     @property
     def things(self) -> Things:
@@ -182,3 +198,16 @@ class Definition:
     def choices(self) -> dict[str, tuple[str, ...]]:
         """The words of every name that stands for one of several."""
         return choices_of(self.inputs, self.questions)
+
+
+def until_counted(node: Node, until: Name, per_year: int) -> Node:
+    """The formula with its functions over time looking until the period to which the deal is counted."""
+    return counted(node, until, per_year, _ENDS)
+
+
+_ENDS = {
+    name: [parameter.name for parameter in function.parameters]
+    for name, function in FUNCTIONS.items()
+    if any(parameter.name == "where" for parameter in function.parameters)
+}
+"""The functions over time that can be told where to stop, with their arguments."""

@@ -11,8 +11,10 @@ from pennyweight.deals.assumptions import Input, InputChange, KnownInputs, Thing
 from pennyweight.deals.language.nodes import Name, Node
 
 __all__ = [
+    "COUNTED",
     "PARTS",
     "RESERVED",
+    "SETTLED",
     "TOTALS",
     "Axis",
     "DealLoan",
@@ -61,6 +63,10 @@ RESERVED = frozenset(
 """Names that mean something of their own."""
 PARTS = ("payment", "interest", "principal", "extra", "drawn", "balance", "flow")
 """The parts of a loan that formulas may name, in the order in which a period works them out."""
+SETTLED = "settled"
+"""One more where the deal is counted to a period: what is repaid then of all that is still owed."""
+COUNTED = "?timeline.counted_to"
+"""The hidden name of that period."""
 
 
 @dataclass(frozen=True, slots=True)

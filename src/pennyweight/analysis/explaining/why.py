@@ -29,7 +29,7 @@ from pennyweight.deals.language.nodes import (
     show,
 )
 from pennyweight.deals.language.set_functions import set_of
-from pennyweight.deals.parts import DealLoan, Level, Line
+from pennyweight.deals.parts import COUNTED, DealLoan, Level, Line
 from pennyweight.deals.undefined import formula_of, value_of, why_undefined
 from pennyweight.deals.worked_out import of_each
 from pennyweight.documents.derivation import bracketed
@@ -339,7 +339,7 @@ class _Teller(Filling):
     def parts(self, node: Node, period: int | None) -> list[tuple[str, int | None]]:
         """The names in a formula, each with the period it is looked at in; calls over time tell theirs themselves."""
         if isinstance(node, Name):
-            if not self.is_named(node.name) or node.name in ("t", "year", "end", "per_year"):
+            if not self.is_named(node.name) or node.name in ("t", "year", "end", "per_year", COUNTED):
                 return []
             if not self.runs(node.name):
                 return [(node.name, None)]

@@ -15,7 +15,6 @@ from pennyweight.analysis.showing import show_value
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import based, input_named, stack
 from pennyweight.deals.language.nodes import Name, Node
-from pennyweight.deals.language.parse import parse
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
 from pennyweight.quantities.units import read_value
@@ -79,7 +78,7 @@ def find(
 def condition_of(deal: Definition, text: str) -> Node:
     """Parse and check a condition typed by an asker."""
     where = f"the condition '{text}'"
-    node = parse(text, where=where, choices=deal.choices, things=deal.things)
+    node = deal.parsed(text, where)
     names = deal.names.with_verdict()
     names.check_set(node, "", where)
     if names.shape(node, where) == "line":
@@ -94,7 +93,7 @@ def condition_of(deal: Definition, text: str) -> Node:
 def figure_of(deal: Definition, text: str) -> Node:
     """Parse and check a figure typed by an asker."""
     where = f"the figure '{text}'"
-    node = parse(text, where=where, choices=deal.choices, things=deal.things)
+    node = deal.parsed(text, where)
     deal.names.check_set(node, "", where)
     if deal.names.shape(node, where) == "line":
         raise InputError(

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from pennyweight.analysis.weighing.asked_period import read_period
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.parts import PARTS, TOTALS
+from pennyweight.deals.parts import TOTALS
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.argument_checks import a_list, a_text
 
@@ -43,7 +43,7 @@ def selection(
     if lines is not None:
         groups = groups_of(deal)
         loans = [*deal.loans, *(["loans"] if deal.loans else [])]
-        known = [*deal.lines, *deal.levels, *TOTALS, *(f"{loan}.{part}" for loan in loans for part in PARTS)]
+        known = [*deal.lines, *deal.levels, *TOTALS, *(f"{loan}.{part}" for loan in loans for part in deal.loan_parts)]
         names: dict[str, None] = {}
         for one in a_list(lines, what="lines", of="names of lines and levels"):
             name = a_text(one, what="A line").strip()
@@ -75,7 +75,7 @@ def selection(
 
 
 def _parts(deal: Definition) -> list[str]:
-    return [f"{loan}.{part}" for loan in deal.loans for part in PARTS]
+    return [f"{loan}.{part}" for loan in deal.loans for part in deal.loan_parts]
 
 
 def groups_of(deal: Definition) -> dict[str, list[str]]:

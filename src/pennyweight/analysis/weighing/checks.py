@@ -19,7 +19,7 @@ from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, children, names_in
-from pennyweight.deals.parts import Goal, Line
+from pennyweight.deals.parts import COUNTED, Goal, Line
 from pennyweight.deals.undefined import value_of
 
 __all__ = ["CHECKS", "Case", "Check", "checks_of", "numbers_inside"]
@@ -186,6 +186,36 @@ def _outside(case: Case) -> Iterator[Told]:
     yield from outside_of(case.deal, case.values)
 
 
+def _counted(case: Case) -> Iterator[Told]:
+    """To which period the deal is counted, and what lies after it."""
+    deal = case.deal
+    if deal.counted_to is None:
+        return
+    last = round(float(case.values[COUNTED][0]))
+    if last < deal.timeline.periods:
+        yield (
+            True,
+            Remark(
+                f"Money in and out, net and loans are counted to {deal.timeline.named(last)}; lines go on after it."
+            ),
+        )
+    for name, line in deal.lines.items():
+        if line.run.at is None or line.role == "other" or line.each:
+            continue
+        when = float(value_of(deal, case.values, line.run.at)[0])
+        lost = float(case.values[name][round(when), 0]) if last < when <= deal.timeline.periods else 0.0
+        if lost:
+            amount = deal.style.with_unit(lost, "money")
+            yield (
+                False,
+                f"{deal.label(name)}: {amount} fall in {deal.timeline.named(round(when))}, after the deal has ended.",
+            )
+    for loan in deal.loans.values():
+        when = float(value_of(deal, case.values, loan.terms["paid_out"]).reshape(-1)[0])
+        if last < when <= deal.timeline.periods and not loan.each:
+            yield False, f"{loan.label} is paid out in {deal.timeline.named(round(when))}, after the deal has ended."
+
+
 def _starts(case: Case) -> Iterator[Told]:
     """Amounts in period 0 that a level with a start of its own leaves out."""
     deal, values = case.deal, case.values
@@ -293,6 +323,7 @@ CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (
     _vanishing,
     _paybacks,
     _outside,
+    _counted,
     _starts,
     _loans,
     _ranges,

@@ -12,7 +12,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
-from pennyweight.deals.parts import Goal
+from pennyweight.deals.parts import COUNTED, Goal
 from pennyweight.deals.undefined import each_value_of, loan_named, loan_trouble, told_beside, value_of, why_undefined
 from pennyweight.deals.worked_out import of_each
 from pennyweight.described import Described
@@ -176,6 +176,11 @@ def judged_together(states: Collection[State]) -> VerdictWord:
 def refuse_broken_periods(deal: Definition, values: Mapping[str, Floats]) -> None:
     """A period that a formula works out must be whole: 12 x 0.7 is refused, not missed."""
 
+    if deal.counted_to is not None:
+        last, end = float(values[COUNTED][0]), deal.timeline.periods
+        if not (0 <= last <= end and abs(last - round(last)) <= 1e-6):
+            where = deal.source.where("timeline", "counted_to")
+            raise InputError(f"{where} is period {last:g}; it must be a whole one from 0 to {end}.", at=where)
     for name, line in deal.lines.items():
         for key, node in (("at", line.run.at), ("from", line.run.first), ("to", line.run.last)):
             if node is None:

@@ -30,7 +30,6 @@ from pennyweight.analysis.weighing.verdict import (
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, value_in
-from pennyweight.deals.parts import PARTS
 from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
@@ -362,7 +361,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
     refuse_broken_loans(deal, values)
     measures = {name: figure_of(deal, values, name) for name in deal.measures}
     goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
-    shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in PARTS)]
+    shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in deal.loan_parts)]
     return Weighing(
         title=deal.title,
         scenario=scenario,

@@ -15,7 +15,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.goals import compile_goals
-from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, undisturbed
+from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, settle, undisturbed
 from pennyweight.deals.compiler.program import (
     Program,
     aside_names,
@@ -38,7 +38,7 @@ from pennyweight.deals.language.nodes import (
     Sum,
     names_in,
 )
-from pennyweight.deals.parts import PARTS, TOTALS, DealLoan, Level, Line, Question
+from pennyweight.deals.parts import COUNTED, SETTLED, TOTALS, DealLoan, Level, Line, Question
 from pennyweight.errors import InputError
 
 __all__ = ["compile_deal"]
@@ -156,6 +156,11 @@ class _Compiler(Slots):
             edges[name] |= _read_around(line) & self.nodes.keys()
         for name, level in self.definition.levels.items():
             edges[name] |= _read_around(level) & self.nodes.keys()
+        if self.definition.counted_to is not None:
+            for name in ("money_in", "money_out", *self.loan_parts):
+                edges[name] |= {COUNTED}
+            for loan in self.definition.loans:
+                edges[f"{loan}.{SETTLED}"] = {f"{loan}.balance"}
         return edges
 
     def _is_born(self, each: str) -> bool:
@@ -178,6 +183,8 @@ class _Compiler(Slots):
 
     def _compile_group(self, group: list[str]) -> None:
         name = group[0]
+        if name.endswith(f".{SETTLED}") and name not in self.nodes:
+            return
         if len(group) == 1 and name not in self._edges_of(name):
             self.names[name] = self._compile_name(name)
             return
@@ -192,8 +199,11 @@ class _Compiler(Slots):
         alone = loan is not None and all(member.startswith(f"{loan.name}.") for member in group)
         if loan is not None and alone and undisturbed(self, loan, group):
             compile_undisturbed(self, loan, group)
-            return
-        compile_group(self, self._now_order(group))
+        else:
+            compile_group(self, self._now_order(group))
+        if self.definition.counted_to is not None:
+            for one in dict.fromkeys(self.loan_parts[member][0].name for member in group if member in self.loan_parts):
+                settle(self, one, self.names[COUNTED])
 
     def _edges_of(self, name: str) -> set[str]:
         item = self.definition.lines.get(name) or self.definition.levels.get(name)
@@ -248,7 +258,9 @@ class _Compiler(Slots):
             self.masks[name] = masks.mask_of(self, line)
             return masks.settled(self, masks.masked(self, slot, self.masks[name]), line.settings)
         if name in TOTALS or name.startswith("loans."):
-            return masks.over_time(self, slot)
+            slot = masks.over_time(self, slot)
+            ends = deal.counted_to is not None and name in ("money_in", "money_out")
+            return masks.masked(self, slot, masks.until(self, self.names[COUNTED])) if ends else slot
         if name in deal.values:
             return self.emit("aside", _aside, [slot, *(self.names[one] for one in aside_names(name))], False)
         if name in deal.levels:
@@ -310,9 +322,10 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     flows = tuple(deal.as_one(f"{loan}.flow") for loan in deal.loans)
     nodes["net"] = Sum((Name("net_before_loans"), *flows)) if flows else Name("net_before_loans")
     if deal.loans:
-        nodes.update(
-            (f"loans.{part}", Sum(tuple(deal.as_one(f"{loan}.{part}") for loan in deal.loans))) for part in PARTS
-        )
+        for part in deal.loan_parts:
+            nodes[f"loans.{part}"] = Sum(tuple(deal.as_one(f"{loan}.{part}") for loan in deal.loans))
+    if deal.counted_to is not None:
+        nodes[COUNTED] = deal.counted_to
     for name, (loan, part) in loans.items():
         nodes[name] = Sum(tuple(Name(other) for other in sorted(reads(loan, part))))
     return nodes

@@ -42,7 +42,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.arithmetic import WHOLE
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import Node, names_in
-from pennyweight.deals.parts import PARTS, DealLoan
+from pennyweight.deals.parts import PARTS, SETTLED, DealLoan
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
@@ -54,6 +54,7 @@ __all__ = [
     "parts_of",
     "reads",
     "reads_now",
+    "settle",
     "undisturbed",
 ]
 
@@ -144,6 +145,27 @@ def compile_undisturbed(program: Slots, loan: DealLoan, parts: list[str]) -> Non
         kind = name.partition(".")[2]
         program.names[name] = slot[kind]
         program.masks[name] = program.time.t[:, 0] >= (0 if kind in ("drawn", "flow", "balance") else 1)
+
+
+def settle(program: Slots, loan: str, last: int) -> None:
+    """End a loan in the period to which the deal is counted: what is still owed is repaid, and nothing follows.
+
+    It stands in the principal, the flow and a part of its own, not in the payment, which covers are measured by.
+    """
+    t = program.names["t"]
+    ends, goes_on = program.operation("==", t, last), program.operation("<", t, last)
+    inside = program.operation("<=", t, last)
+    names = {part: f"{loan}.{part}" for part in (*PARTS, SETTLED)}
+    whole = {part: program.names[names[part]] for part in PARTS}
+    nothing = program.number(0.0)
+    settled = program.operation("choose", ends, whole["balance"], nothing)
+    kept = {part: program.operation("choose", inside, slot, nothing) for part, slot in whole.items()}
+    kept["balance"] = program.operation("choose", goes_on, whole["balance"], nothing)
+    kept["principal"] = program.operation("+", kept["principal"], settled)
+    kept["flow"] = program.operation("-", kept["flow"], settled)
+    for part, slot in {**kept, SETTLED: settled}.items():
+        program.names[names[part]] = slot
+    program.masks[names[SETTLED]] = program.time.t[:, 0] >= 0
 
 
 _STEPPED = ("payment", "interest", "balance", "drawn")

@@ -16,7 +16,7 @@ from pennyweight.deals.language.set_functions import OF_SETS
 from pennyweight.deals.parts import TOTALS, Line, Run, Setting
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["born_yet", "mask_of", "masked", "over_time", "replaced", "setting_mask", "settled", "with_first"]
+__all__ = ["born_yet", "mask_of", "masked", "over_time", "replaced", "setting_mask", "settled", "until", "with_first"]
 
 
 def mask_of(program: Slots, line: Line) -> Mask:
@@ -49,6 +49,12 @@ def masked(program: Slots, slot: int, mask: Mask) -> int:
         return over_time(program, slot)
     compute = partial(_by_fixed_mask, ~mask, program.time.rows)
     return program.emit(("masked", mask.tobytes()), compute, [slot], True, into=True)
+
+
+def until(program: Slots, last: int) -> int:
+    """The slot of the mask that is 1 up to a period."""
+    compute = partial(_run_mask, program.time, (False, True, True, False))
+    return program.emit("between", compute, [program.number(0.0), last], True)
 
 
 def over_time(program: Slots, slot: int) -> int:

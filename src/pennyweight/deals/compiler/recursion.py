@@ -26,7 +26,7 @@ from pennyweight.deals.language.nodes import Call, Name, Node, names_in, show
 from pennyweight.deals.language.operations import OPERATIONS
 from pennyweight.deals.language.set_functions import OF_SETS, over_things
 from pennyweight.deals.language.translation import Target, folded
-from pennyweight.deals.parts import Level, Line
+from pennyweight.deals.parts import COUNTED, Level, Line
 from pennyweight.errors import InputError
 
 __all__ = ["Group", "compile_group"]
@@ -85,11 +85,10 @@ class _Walk:
     """(cell, member): the whole past of a member, for at(member, k)."""
     plain: _Plain
     things: tuple[int, ...]
-    """For each member how many values it has a case: one, or one for each thing of its set."""
+    """How many values each member has a case: one, or one for each thing of its set."""
     outside_things: tuple[int, ...]
-    """For each argument the same."""
+    """The same of each argument."""
     mixed: bool
-    """Whether these differ."""
     tables: bool
     """Whether a step goes by brackets."""
 
@@ -115,7 +114,6 @@ class Group(Target[int]):
         self.member_steps: list[tuple[int, tuple[_Step, ...], int]] = []
         self.steps: list[_Step] = []
         self.where: str = program.definition.source.where()
-        """Where the formula at hand stands."""
         self.period = self.from_outside(program.names["t"])
         for space in filter(None, dict.fromkeys(self.spaces)):  # so that a row is never narrower than the set
             self.from_outside(program.constant(np.zeros(program.counts[space]), space))
@@ -152,6 +150,9 @@ class Group(Target[int]):
             if not isinstance(mask, int):
                 mask = self.program.constant(mask.astype(np.float64)[:, None])
             cell = self.step(row_mask, [cell, self.from_outside(mask)], ROWS["mask"])
+        if deal.counted_to is not None and name in ("money_in", "money_out"):
+            ends = masks.until(self.program, self.program.names[COUNTED])
+            cell = self.step(row_mask, [cell, self.from_outside(ends)], ROWS["mask"])
         own = deal.sets.get(self.space)
         if isinstance(item, Level) and item.start is not None:
             start = self.translate(item.start)

@@ -9,13 +9,14 @@ from typing import Any
 
 import numpy as np
 
+from pennyweight.deals.definition import until_counted
 from pennyweight.deals.file.series import ColumnsRead, read_series
 from pennyweight.deals.file.sets import RawSet, each_of, read_set
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
 from pennyweight.deals.language.parse import Things, parse
 from pennyweight.deals.language.translation import folded
-from pennyweight.deals.parts import choices_of
+from pennyweight.deals.parts import COUNTED, choices_of
 from pennyweight.deals.timeline import LONGEST, Timeline
 from pennyweight.errors import InputError, all_of, nearest, within
 from pennyweight.quantities.dates import is_date, read_date
@@ -89,6 +90,8 @@ class Context:
                     at=where,
                 )
             _check_ways(node, where, dated=self.time.start is not None)
+            if self.shape.timeline.counted_to is not None and keys[:1] != ("timeline",):
+                return until_counted(node, Name(COUNTED), self.time.per_year)
             return node
         number = as_float(given)
         if number is None or not abs(number) <= LARGEST:
@@ -246,13 +249,13 @@ class Context:
 def _check_ways(node: Node, where: str, *, dated: bool) -> None:
     """Refuse to count by days that are not there, and limits of a rate that is not counted by periods."""
     for call in (part for part in walk(node) if isinstance(part, Call)):
-        said = {key for key, _ in call.arguments}
-        if "counted" in said and not dated:
+        keys = {key for key, _ in call.arguments}
+        if "counted" in keys and not dated:
             raise InputError(
                 f"{where}: counted = 'days' needs days; write the day of period 0 as 'start' under [timeline].",
                 at=where,
             )
-        if said & {"paid", "counted"} and said & {"above", "below"}:
+        if keys & {"paid", "counted"} and keys & {"above", "below"}:
             raise InputError(
                 f"{where}: 'above' and 'below' do not go with 'paid' and 'counted'; leave one out.", at=where
             )

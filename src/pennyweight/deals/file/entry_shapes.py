@@ -57,6 +57,9 @@ class TimelineShape(_Shape):
         "How many periods there are; period 0 is the day of the deal, 1 to periods are their ends.", ...
     )
     start: dt.date | None = _said("The day of period 0; it gives every period its date.")
+    counted_to: Moment | None = _said(
+        "The period in which the deal ends: after it money in and out, net and loans are 0, while lines go on."
+    )
 
 
 class InputShape(_Shape):

@@ -35,7 +35,9 @@ from pennyweight.deals.file.shape import read_shape, shape_of
 from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
 from pennyweight.deals.language.nodes import Node, names_in
 from pennyweight.deals.parts import (
+    COUNTED,
     PARTS,
+    SETTLED,
     TOTALS,
     Input,
     KnownInputs,
@@ -96,6 +98,8 @@ class Reader(Entries):
         inputs = KnownInputs(read, {name: raw.things for name, raw in self.sets.items()}, values, unit)
         return self._whole(sections, names, units, inputs)
 
+    counted_to: Node | None = None
+
     def _frame(self) -> None:
         """How amounts are shown, and what may be a name."""
         self.style = Style("", "en")
@@ -103,6 +107,8 @@ class Reader(Entries):
             currency = check_currency(self.shape.currency, where=self.where("currency"))
             self.style = Style(currency, check_locale(self.shape.locale, where=self.where("locale")))
         check_names(self)
+        with self.noting("timeline", "counted_to"):
+            self.counted_to = self.moment(self.shape.timeline.counted_to, "last", "timeline", "counted_to")
 
     def _sections(self) -> Sections:
         """Every entry, read by itself."""
@@ -149,6 +155,8 @@ class Reader(Entries):
             name: "line" if is_series(item) else "single" for name, item in shape.inputs.items()
         }
         shapes.update(dict.fromkeys(shape.brackets, "brackets"))
+        if self.counted_to is not None:
+            shapes[COUNTED] = "single"
         columns = [f"{name}.{column}" for name, raw in self.sets.items() for column in raw.things.columns]
         shapes.update({name: "line" if name.endswith(".age") and self._is_born(name) else "single" for name in columns})
         single = [*shape.values, *shape.measures, *shape.questions, *cells, *sections.loan_terms]
@@ -164,12 +172,19 @@ class Reader(Entries):
         )
         standing = frozenset([*sections.levels, *(part for part in parts if part.endswith(".balance"))])
         units = self._said_units(sections)
-        units.update(dict.fromkeys(parts, "money"))
+        units.update(dict.fromkeys(parts, "money") | {COUNTED: "period"})
         units.update({name: item.unit for name, item in sections.loan_terms.items()})
         units.update({name: "period" for name in columns if self._is_born(name)})
         sets = {name: name.partition(".")[0] for name in columns} | self.each
         sets.update({cell.name: cell.each for cell in cells.values() if cell.each})
-        sets.update({f"{loan}.{part}": own for loan, own in self.each.items() if loan in shape.loans for part in PARTS})
+        sets.update(
+            {
+                f"{loan}.{part}": own
+                for loan, own in self.each.items()
+                if loan in shape.loans
+                for part in (*PARTS, SETTLED)
+            }
+        )
         unread = frozenset(name for name in shape.sets if name not in self.sets)
         return Names(shapes, nodes, units, standing, starts, sets, unread)
 
@@ -185,7 +200,8 @@ class Reader(Entries):
 
     def _loan_parts(self) -> list[str]:
         loans = self.shape.loans
-        return [f"{name}.{part}" for name in (*loans, *(["loans"] if loans else [])) for part in PARTS]
+        parts = PARTS if self.shape.timeline.counted_to is None else (*PARTS, SETTLED)
+        return [f"{name}.{part}" for name in (*loans, *(["loans"] if loans else [])) for part in parts]
 
     def _said_units(self, sections: Sections) -> dict[str, str]:
         units = {name: "money" for name, line in sections.lines.items() if line.role != "other"}
@@ -204,6 +220,12 @@ class Reader(Entries):
     def _check_formulas(self, sections: Sections, names: Names) -> None:
         """Note what is wrong with formulas; where something is, tell what can be told in spite of it."""
         before = len(self.mistakes)
+        if self.counted_to is not None:
+            with self.noting():
+                where = self.where("timeline", "counted_to")
+                names.check_set(self.counted_to, "", where)
+                if names.shape(self.counted_to, where) == "line":
+                    raise InputError(f"{where} must be a single period, but it has a value for each period.", at=where)
         check_formulas(names, *sections.groups, note=self.noting)
         if len(self.mistakes) == before:
             return
@@ -315,6 +337,7 @@ class Reader(Entries):
             note=self.shape.note or "",
             style=self.style,
             timeline=self.time,
+            counted_to=self.counted_to,
             inputs=inputs,
             values={name: item for name, item in sections.values.items() if not item.each},
             lines={name: switched(item, switches) for name, item in lines.items()},

@@ -28,7 +28,16 @@ from pennyweight.deals.language.operations import combined_unit
 from pennyweight.deals.language.set_functions import set_of
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["BUILT_IN", "Extent", "Names", "bind", "current_names", "runs_with_time", "steps_of", "used_as"]
+__all__ = [
+    "BUILT_IN",
+    "Extent",
+    "Names",
+    "bind",
+    "current_names",
+    "runs_with_time",
+    "steps_of",
+    "used_as",
+]
 
 Extent = Literal["single", "line", "brackets"]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -180,6 +180,31 @@ def with_parts(node: Node, again: Callable[[Node], Node]) -> Node:
         case Sum():
             return Sum(tuple(map(again, node.parts)))
     return node
+
+
+def counted(node: Node, until: Name, per_year: int, ends: Mapping[str, Collection[str]]) -> Node:
+    """The formula with functions over time that are told no window looking until a period alone.
+
+    `ends` are the arguments of each such function; it stops by its `years` where it has any, else by `where`.
+    """
+
+    def change(part: Node) -> Node:
+        if not isinstance(part, Call) or part.function not in ends:
+            return part
+        names = list(ends[part.function])
+        said = {names[k] if key is None and k < len(names) else key for k, (key, _) in enumerate(part.arguments)}
+        if said & {"first", "last", "years"}:
+            return part
+        if "years" in names:
+            span = Binary("/", until, Number(float(per_year), str(per_year)))
+            return Call(part.function, (*part.arguments, ("years", span)))
+        inside: Node = Compare("<=", Name("t"), until)
+        rest = [(key, one) for k, (key, one) in enumerate(part.arguments) if (key or names[k]) != "where"]
+        own = [one for k, (key, one) in enumerate(part.arguments) if (key or names[k]) == "where"]
+        inside = Logic("and", (*own, inside)) if own else inside
+        return Call(part.function, (*rest, ("where", inside)))
+
+    return rebuilt(node, change)
 
 
 def show(node: Node) -> str:
