@@ -200,6 +200,17 @@ between the points and is undefined beyond them. The amounts are those of a peri
 of a line is charged in the year's last period. Scenarios and everything else that changes inputs move the values by
 `scale` and `shift`, never the amounts.
 
+## Splits of proceeds
+
+`[splits.proceeds]` gives what a line has (`of`, never below 0) to the parties that paid in (`paid_in = { investor =
+"calls", sponsor = "own_calls" }`), tier by tier: `{ rate = "8%" }` brings what was paid in back with 8 % a year,
+compounded by the period, to each in proportion to what it is owed; `{ catch_up = "sponsor", to = "20%", share =
+"100%" }` gives the sponsor all that comes until it has a fifth of what was given beyond what was paid in, without
+what it got on its own money; `{ shares = { investor = "80%", sponsor = "20%" }, until = { investor = "15%" } }` goes
+on until the investor has earned 15 % a year; the last tier, `{ shares = … }`, takes all the rest. Formulas name
+`proceeds.investor`, `proceeds.investor_1` (what it gets in the first tier), `proceeds.tier_1` and the level
+`proceeds.owed_1`, what the tier still lacks.
+
 ## Loans
 
 A loan drawn in stages (`advances`) pays on what is drawn so far; at each stage the payment is worked out anew over

@@ -28,6 +28,7 @@ from pennyweight.deals.parts import (
     Question,
     Scenario,
     Single,
+    Split,
     ThingSet,
     choices_of,
 )
@@ -60,6 +61,7 @@ class Definition:
     levels: Mapping[str, Level]
     loans: Mapping[str, DealLoan]
     measures: Mapping[str, Measure]
+    splits: Mapping[str, Split]
     sets: Mapping[str, ThingSet]
     each: Mapping[str, str]
     """The set of every column, and of every name that is worked out for each of its things."""
@@ -104,6 +106,8 @@ class Definition:
             if name in table:
                 return str(table[name].label)
         loan, dot, part = name.partition(".")
+        if dot and loan in self.splits:
+            return f"{self.splits[loan].label}: {part.replace('_', ' ')}"
         if dot and loan in self.loans:
             return f"{self.loans[loan].label}: {part}"
         if dot and loan == "loans":
@@ -119,6 +123,11 @@ class Definition:
         """A formula typed by an asker."""
         node = parse(text, where=where, choices=self.choices, things=self.things)
         return node if self.counted_to is None else until_counted(node, Name(COUNTED), self.timeline.per_year)
+
+    @property
+    def split_parts(self) -> dict[str, Split]:
+        """Every part of a split by its name."""
+        return {part: split for split in self.splits.values() for part in split.parts}
 
     @property
     def loan_parts(self) -> tuple[str, ...]:

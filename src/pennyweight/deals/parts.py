@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal, TypeAlias
 
 from pennyweight.array_kinds import Floats
@@ -33,7 +33,9 @@ __all__ = [
     "Scenario",
     "Setting",
     "Single",
+    "Split",
     "ThingSet",
+    "Tier",
     "choices_of",
 ]
 
@@ -172,6 +174,77 @@ class DealLoan:
     places: Mapping[str, str]
     """Where each term stands."""
     each: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Tier:
+    """A tier of a split: a `rate` on what was paid in, a catch-up (`to`, `share`) of a party, or `shares` (`until`)."""
+
+    rate: Node | None = None
+    party: str | None = None
+    """Of a catch-up the one that catches up; of `until` the one whose return it is."""
+    to: Node | None = None
+    share: Node | None = None
+    shares: Mapping[str, Node] = field(default_factory=dict)
+    until: Node | None = None
+
+    @property
+    def nodes(self) -> list[Node]:
+        """Its formulas, in the order in which a split takes their values."""
+        terms = [self.rate, self.to, self.share, *self.shares.values(), self.until]
+        return [node for node in terms if node is not None]
+
+    @property
+    def has_end(self) -> bool:
+        """Whether it ends somewhere; the last takes all the rest."""
+        return self.rate is not None or self.to is not None or self.until is not None
+
+
+@dataclass(frozen=True, slots=True)
+class Split:
+    """A split of what there is (`of`) among parties that paid in, tier by tier."""
+
+    name: str
+    of: Node
+    paid_in: Mapping[str, Node]
+    tiers: tuple[Tier, ...]
+    label: str
+    where: str
+    text: str
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """The names of what comes of it: by party, by party and tier, by tier, and what each tier still owes."""
+        numbers = range(1, len(self.tiers) + 1)
+        return (
+            *(f"{self.name}.{party}" for party in self.paid_in),
+            *(f"{self.name}.{party}_{k}" for party in self.paid_in for k in numbers),
+            *(f"{self.name}.tier_{k}" for k in numbers),
+            *self.owed,
+        )
+
+    @property
+    def owed(self) -> tuple[str, ...]:
+        """The levels of what the tiers that end still owe."""
+        return tuple(f"{self.name}.owed_{k}" for k, tier in enumerate(self.tiers, 1) if tier.has_end)
+
+    @property
+    def nodes(self) -> list[Node]:
+        """Its formulas."""
+        terms = [
+            one for tier in self.tiers for one in (tier.rate, tier.to, tier.share, *tier.shares.values(), tier.until)
+        ]
+        return [self.of, *self.paid_in.values(), *(node for node in terms if node is not None)]
+
+    def made_of(self, part: str) -> list[str]:
+        """The parts that one is the sum of: a party's by tier, a tier's by party; none of any other."""
+        own = part.removeprefix(f"{self.name}.")
+        numbers = range(1, len(self.tiers) + 1)
+        if own in self.paid_in:
+            return [f"{self.name}.{own}_{k}" for k in numbers]
+        if own.startswith("tier_"):
+            return [f"{self.name}.{party}_{own[5:]}" for party in self.paid_in]
+        return []
 
 
 @dataclass(frozen=True, slots=True)

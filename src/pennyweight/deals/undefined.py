@@ -283,6 +283,9 @@ def formula_of(deal: Definition, name: str) -> Node | None:
         for column in grid.columns.values():
             if column.name == name:
                 return column.node
+    if (split := deal.split_parts.get(name)) is not None:
+        made_of = split.made_of(name)
+        return Sum(tuple(Name(part) for part in made_of)) if made_of else split.of
     if name.startswith("loans."):
         return Sum(tuple(deal.as_one(f"{loan}.{name.partition('.')[2]}") for loan in deal.loans))
     if name in ("money_in", "money_out"):

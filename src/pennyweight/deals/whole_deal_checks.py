@@ -9,7 +9,7 @@ from typing import Any, TypeAlias
 from pennyweight.deals.language.names import Names, bind, current_names
 from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, Unary, show, walk
 from pennyweight.deals.language.translation import folded
-from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question
+from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question, Split
 from pennyweight.deals.period_zero import Early
 from pennyweight.errors import InputError
 
@@ -45,6 +45,17 @@ def _check_item(names: Names, item: Any) -> None:
             names.with_verdict().shape(node, item.where)
             if names.unit(node) != "condition" and node != Name("pays_off"):
                 raise InputError(f"{item.where}: write a condition, such as abs(bill - payment) <= 5.", at=item.where)
+            continue
+        if isinstance(item, Split):
+            names.shape(node, item.where)
+            if names.shape(node, item.where) == "line" and not any(
+                node is one for one in (item.of, *item.paid_in.values())
+            ):
+                raise InputError(
+                    f"{item.where}: a rate or a share must be a single number, but '{show(node)}' has a value for each "
+                    "period.",
+                    at=item.where,
+                )
             continue
         where = item.asked_at if isinstance(item, Question) else item.where
         if isinstance(item, DealLoan):
@@ -177,6 +188,9 @@ def _nodes_of(item: Any) -> Iterator[Node]:
         for first, rate in item.rate_steps:
             yield from (first, rate)
         yield from (first for first, _ in item.advances)
+        return
+    if isinstance(item, Split):
+        yield from item.nodes
         return
     if isinstance(item, Goal):
         parts: list[Node | None] = [item.at_least, item.at_most, item.nearly]

@@ -270,6 +270,10 @@ class _Teller(Filling):
             question = deal.questions[name]
             aim = f"so that {question.text}" if question.aim == "true" else f"with the {question.aim} {question.text}"
             return question, question.so_that, f"the {question.find} {aim}"
+        if (split := deal.split_parts.get(name)) is not None:
+            node = formula_of(deal, name)
+            how = "its tiers" if split.made_of(name) else f"split of {split.text}, tier by tier"
+            return split, node, how
         loan, dot, part = name.partition(".")
         if dot and loan in deal.loans:
             terms = ", ".join(f"{key} {text}" for key, text in deal.loans[loan].texts.items())

@@ -44,6 +44,7 @@ def selection(
         groups = groups_of(deal)
         loans = [*deal.loans, *(["loans"] if deal.loans else [])]
         known = [*deal.lines, *deal.levels, *TOTALS, *(f"{loan}.{part}" for loan in loans for part in deal.loan_parts)]
+        known += deal.split_parts
         names: dict[str, None] = {}
         for one in a_list(lines, what="lines", of="names of lines and levels"):
             name = a_text(one, what="A line").strip()

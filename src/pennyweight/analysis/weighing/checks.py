@@ -186,6 +186,21 @@ def _outside(case: Case) -> Iterator[Told]:
     yield from outside_of(case.deal, case.values)
 
 
+def _splits(case: Case) -> Iterator[Told]:
+    """Does each split give what there is?"""
+    for split in case.deal.splits.values():
+        of = value_of(case.deal, case.values, split.of)
+        given = sum(case.values[f"{split.name}.{party}"][:, 0] for party in split.paid_in)
+        there = of[:, 0] if of.ndim == 2 else np.full(case.deal.timeline.rows, of[0])
+        if (there < 0).any():
+            k = int(np.flatnonzero(there < 0)[0])
+            shown, when = case.deal.style.with_unit(float(there[k]), "money"), case.deal.timeline.named(k)
+            yield False, f"{split.label}: {shown} in {when} cannot be split; write of = 'max(0, …)'."
+            continue
+        gap = float(np.nanmax(np.abs(given - there), initial=0.0))
+        yield gap <= 1e-9 * max(float(np.nansum(there)), 1.0), f"{split.label}: what the parties get is what there is."
+
+
 def _counted(case: Case) -> Iterator[Told]:
     """To which period the deal is counted, and what lies after it."""
     deal = case.deal
@@ -324,6 +339,7 @@ CHECKS: tuple[Callable[[Case], Iterator[Told]], ...] = (
     _paybacks,
     _outside,
     _counted,
+    _splits,
     _starts,
     _loans,
     _ranges,

@@ -362,6 +362,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
     measures = {name: figure_of(deal, values, name) for name in deal.measures}
     goals = {name: judged(deal, goal, values) for name, goal in deal.goals.items()}
     shown = [*model.shown_lines, *deal.levels, *(f"{loan}.{part}" for loan in deal.loans for part in deal.loan_parts)]
+    shown += deal.split_parts
     return Weighing(
         title=deal.title,
         scenario=scenario,

@@ -14,7 +14,7 @@ import numpy as np
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
-from pennyweight.deals.compiler.goals import compile_goals
+from pennyweight.deals.compiler.goals import compile_goals, compile_question, compile_slacks
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, settle, undisturbed
 from pennyweight.deals.compiler.program import (
     Program,
@@ -23,16 +23,14 @@ from pennyweight.deals.compiler.program import (
     check_name,
     drawn_name,
     each_name,
-    slack_name,
 )
 from pennyweight.deals.compiler.recursion import compile_group
 from pennyweight.deals.compiler.slots import Slots
+from pennyweight.deals.compiler.splits import compile_split
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.names import current_names
 from pennyweight.deals.language.nodes import (
     Binary,
-    Compare,
-    Logic,
     Name,
     Node,
     Sum,
@@ -67,14 +65,15 @@ class _Compiler(Slots):
         )  # formulas stand, unless something is put in their place
         for value in definition.values:
             self.constants.update(zip((self.names[name] for name in aside_names(value)), nothing, strict=True))
+        self.split_of = definition.split_parts
         self._built_in()
         for group in _groups(self._edges()):
             self._compile_group(group)
         compile_goals(self)
         self.slacks: dict[str, tuple[str, ...]] = {}
         for name, question in definition.sought.items():
-            self.names[asked_name(name)] = self._compile_question(question)
-            self.slacks[name] = self._compile_slacks(question)
+            self.names[asked_name(name)] = compile_question(self, question)
+            self.slacks[name] = compile_slacks(self, question)
             self._refuse_idle(name, question)
         for name, check in definition.own_checks.items():
             self.names[check_name(name)] = self.for_each(self.translate(check.node), check.each)
@@ -182,8 +181,16 @@ class _Compiler(Slots):
     # Groups of names.
 
     def _compile_group(self, group: list[str]) -> None:
-        name = group[0]
+        name, split_of = group[0], self.split_of
         if name.endswith(f".{SETTLED}") and name not in self.nodes:
+            return
+        if (split := next((split_of[one] for one in group if one in split_of), None)) is not None:
+            if len(group) > 1:
+                raise InputError(
+                    f"{split.where}: {split.name} stands in a circle: {' needs '.join(group)}.", at=split.where
+                )
+            if name not in self.names:
+                compile_split(self, split)
             return
         if len(group) == 1 and name not in self._edges_of(name):
             self.names[name] = self._compile_name(name)
@@ -278,35 +285,6 @@ class _Compiler(Slots):
             return masks.settled(self, slot, level.settings)
         return slot
 
-    # Questions and goals.
-
-    def _compile_slacks(self, question: Question) -> tuple[str, ...]:
-        """The differences whose signs decide a condition that is one comparison, or several joined by `and`."""
-        node = question.so_that
-        if question.aim != "true":
-            return ()
-        if node is None or node == Name("pays_off"):
-            return tuple(slack_name(goal) for goal in self.definition.goals)
-        parts = node.parts if isinstance(node, Logic) and node.operator == "and" else (node,)
-        names = []
-        for number, part in enumerate(parts):
-            if not (isinstance(part, Compare) and part.operator in (">=", "<=", ">", "<")):
-                return ()
-            sides = (part.left, part.right) if part.operator[0] == ">" else (part.right, part.left)
-            name = f"{slack_name(question.name)} {number}"
-            self.names[name] = self.operation("-", *map(self.translate, sides))
-            names.append(name)
-        return tuple(names)
-
-    def _compile_question(self, question: Question) -> int:
-        """What is looked at: a difference that becomes zero, a condition that holds, or a figure at its largest."""
-        node = question.so_that
-        if node is None:
-            return self.names["pays_off"]
-        if question.aim == "true" and isinstance(node, Compare) and node.operator == "==":
-            return self.operation("-", self.translate(node.left), self.translate(node.right))
-        return self.translate(node)
-
 
 def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> dict[str, Node]:
     """The formula of every name, those of the totals and of the parts of loans among them."""
@@ -324,6 +302,8 @@ def _all_nodes(deal: Definition, loans: Mapping[str, tuple[DealLoan, str]]) -> d
     if deal.loans:
         for part in deal.loan_parts:
             nodes[f"loans.{part}"] = Sum(tuple(deal.as_one(f"{loan}.{part}") for loan in deal.loans))
+    for name, split in deal.split_parts.items():
+        nodes[name] = Sum(tuple(Name(other) for node in split.nodes for other in sorted(names_in(node))))
     if deal.counted_to is not None:
         nodes[COUNTED] = deal.counted_to
     for name, (loan, part) in loans.items():

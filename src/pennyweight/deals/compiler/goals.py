@@ -1,4 +1,4 @@
-"""The goals of a deal: met, nearly met, and how far beyond its bound a figure lies."""
+"""Goals and questions of a deal: met, nearly met, how far beyond its bound a figure lies, and what is looked at."""
 
 from __future__ import annotations
 
@@ -10,10 +10,10 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import bound_name, met_name, nearly_name, slack_name
 from pennyweight.deals.compiler.slots import Slots
-from pennyweight.deals.language.nodes import Node, Number, Unary
-from pennyweight.deals.parts import Goal
+from pennyweight.deals.language.nodes import Compare, Logic, Name, Node, Number, Unary
+from pennyweight.deals.parts import Goal, Question
 
-__all__ = ["compile_goals"]
+__all__ = ["compile_goals", "compile_question", "compile_slacks"]
 
 
 def compile_goals(program: Slots) -> None:
@@ -24,6 +24,35 @@ def compile_goals(program: Slots) -> None:
     for slot in met[1:]:
         pays_off = program.operation("and", pays_off, slot)
     program.names["pays_off"] = pays_off
+
+
+def compile_slacks(program: Slots, question: Question) -> tuple[str, ...]:
+    """The differences whose signs decide a condition that is one comparison, or several joined by `and`."""
+    node = question.so_that
+    if question.aim != "true":
+        return ()
+    if node is None or node == Name("pays_off"):
+        return tuple(slack_name(goal) for goal in program.definition.goals)
+    parts = node.parts if isinstance(node, Logic) and node.operator == "and" else (node,)
+    names = []
+    for number, part in enumerate(parts):
+        if not (isinstance(part, Compare) and part.operator in (">=", "<=", ">", "<")):
+            return ()
+        sides = (part.left, part.right) if part.operator[0] == ">" else (part.right, part.left)
+        name = f"{slack_name(question.name)} {number}"
+        program.names[name] = program.operation("-", *map(program.translate, sides))
+        names.append(name)
+    return tuple(names)
+
+
+def compile_question(program: Slots, question: Question) -> int:
+    """What is looked at: a difference that becomes zero, a condition that holds, or a figure at its largest."""
+    node = question.so_that
+    if node is None:
+        return program.names["pays_off"]
+    if question.aim == "true" and isinstance(node, Compare) and node.operator == "==":
+        return program.operation("-", program.translate(node.left), program.translate(node.right))
+    return program.translate(node)
 
 
 def _compile_goal(program: Slots, goal: Goal) -> int:

@@ -9,7 +9,7 @@ from typing import Any, Literal, TypeAlias, TypeVar
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import SECTIONS, LevelShape, LineShape, MeasureShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, walk
-from pennyweight.deals.parts import DealLoan, Goal, Input, Level, Line, OwnCheck, Question, Run, Setting, Single
+from pennyweight.deals.parts import DealLoan, Goal, Input, Level, Line, OwnCheck, Question, Run, Setting, Single, Split
 from pennyweight.deals.period_zero import Early, begun
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import check_unit
@@ -37,6 +37,7 @@ class Sections:
     columns: dict[str, dict[str, Single]]
     own_checks: dict[str, OwnCheck]
     solved: dict[str, Question]
+    splits: dict[str, Split]
 
     @property
     def cells(self) -> dict[str, Single]:
@@ -57,6 +58,7 @@ class Sections:
             self.cells,
             self.own_checks,
             self.solved,
+            self.splits,
         )
 
     def begun(self) -> Sections:

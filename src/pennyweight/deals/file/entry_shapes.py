@@ -26,7 +26,9 @@ __all__ = [
     "QuestionShape",
     "ScenarioShape",
     "SetShape",
+    "SplitShape",
     "TableShape",
+    "TierShape",
     "TimelineShape",
 ]
 
@@ -202,6 +204,27 @@ class BracketsShape(_Shape):
     column: str | None = _said("The column of the values; left out, the second.")
     per: Literal["period", "year"] = _said('Whether the amounts are those of a "period" or of a "year".', "period")
     unit: str | None = _said("The unit of the values: share, rate, money, number, or a word of your own.")
+    label: str | None = _said("How it is called when shown.")
+    note: str | None = _said("A remark, for whoever reads the file.")
+
+
+class TierShape(_Shape):
+    """A tier of a split; the first have a rate, the last takes all the rest."""
+
+    rate: Scalar | None = _said("What was paid in comes back with this yearly return.")
+    catch_up: str | None = _said("The party that catches up.")
+    to: Scalar | None = _said("To which part of all that was given beyond what was paid in it catches up.")
+    share: Scalar = _said("Which part of the money it gets meanwhile.", "100%")
+    shares: dict[str, Scalar] | None = _said("What each party gets; together 100%.")
+    until: dict[str, Scalar] | None = _said("Until this party has earned this yearly return.")
+
+
+class SplitShape(_Shape):
+    """A split of proceeds among parties, tier by tier."""
+
+    of: Scalar = _said("What is split: a line that is never below 0.", ...)
+    paid_in: dict[str, Scalar] = _said("What each party pays in: a line each.", ...)
+    tiers: list[TierShape] = _said("The tiers, in the order in which they are filled.", ...)
     label: str | None = _said("How it is called when shown.")
     note: str | None = _said("A remark, for whoever reads the file.")
 

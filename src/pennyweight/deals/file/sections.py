@@ -23,15 +23,15 @@ from pennyweight.deals.file.asked import (
     solved_between,
     with_between,
 )
-from pennyweight.deals.file.brackets import check_bracket_calls, read_brackets
 from pennyweight.deals.file.entries import Entries, Role, Sections, moments_named
-from pennyweight.deals.file.inputs import is_series, read_input, unit_by_use
+from pennyweight.deals.file.inputs import check_bracket_calls, is_series, read_brackets, read_input, unit_by_use
 from pennyweight.deals.file.loans import LOAN_TERMS, read_loans, terms_named
 from pennyweight.deals.file.naming import check_names
 from pennyweight.deals.file.scenarios import read_scenarios, switched
 from pennyweight.deals.file.series import unused_columns
 from pennyweight.deals.file.sets import column_inputs, unused_of_sets
 from pennyweight.deals.file.shape import read_shape, shape_of
+from pennyweight.deals.file.splits import read_splits
 from pennyweight.deals.language.names import Extent, Names, steps_of, used_as
 from pennyweight.deals.language.nodes import Node, names_in
 from pennyweight.deals.parts import (
@@ -133,13 +133,14 @@ class Reader(Entries):
         columns = self._all("tables", lambda name, _: read_columns(self, name))
         own_checks = read_checks(self)
         solved = read_solved(self)
+        splits = read_splits(self)
         if not (lines or measures or self.mistakes):
             raise InputError(
                 f"{self.source.name}: nothing to weigh; write lines under [money_in] and [money_out].",
                 at=self.source.where(),
             )
         return Sections(
-            values, measures, lines, levels, goals, loans, loan_terms, questions, columns, own_checks, solved
+            values, measures, lines, levels, goals, loans, loan_terms, questions, columns, own_checks, solved, splits
         )
 
     def _names(self, sections: Sections) -> Names:
@@ -162,7 +163,7 @@ class Reader(Entries):
         single = [*shape.values, *shape.measures, *shape.questions, *cells, *sections.loan_terms]
         shapes.update(dict.fromkeys(single, "single"))
         shapes.update({key: "single" for table in sections.columns for key in own_names(self, table).values()})
-        parts = self._loan_parts()
+        parts = self._loan_parts() + [part for split in sections.splits.values() for part in split.parts]
         shapes.update(dict.fromkeys([*shape.money_in, *shape.money_out, *shape.lines, *shape.levels, *parts], "line"))
         shapes.update(
             {
@@ -170,7 +171,8 @@ class Reader(Entries):
                 for name, section in self.broken.items()
             }
         )
-        standing = frozenset([*sections.levels, *(part for part in parts if part.endswith(".balance"))])
+        owed = [part for split in sections.splits.values() for part in split.owed]
+        standing = frozenset([*sections.levels, *owed, *(part for part in parts if part.endswith(".balance"))])
         units = self._said_units(sections)
         units.update(dict.fromkeys(parts, "money") | {COUNTED: "period"})
         units.update({name: item.unit for name, item in sections.loan_terms.items()})
@@ -328,7 +330,8 @@ class Reader(Entries):
         check_nearly(goals, note=self.noting)
         check_goals(goals, names, note=self.noting)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)
-        charts = read_charts(self, [*lines, *levels, *self._loan_parts(), *TOTALS], names)
+        split_parts = [part for split in sections.splits.values() for part in split.parts]
+        charts = read_charts(self, [*lines, *levels, *self._loan_parts(), *split_parts, *TOTALS], names)
         with self.noting():
             page_one = self._page_one(sections)
         self.refuse_mistakes()
@@ -352,6 +355,7 @@ class Reader(Entries):
             scenarios=scenarios,
             questions=questions,
             solved=solved,
+            splits=sections.splits,
             tables=tables,
             own_checks=sections.own_checks,
             charts=charts,

@@ -23,6 +23,7 @@ from pennyweight.deals.file.entry_shapes import (
     QuestionShape,
     ScenarioShape,
     SetShape,
+    SplitShape,
     TableShape,
     TimelineShape,
     _as_table,
@@ -51,6 +52,7 @@ __all__ = [
     "QuestionShape",
     "ScenarioShape",
     "SetShape",
+    "SplitShape",
     "TableShape",
     "TimelineShape",
     "read_shape",
@@ -99,6 +101,9 @@ class DealShape(_Shape):
     )
     measures: dict[str, Annotated[MeasureShape, _as_table("formula")]] = _said(
         "One value each: the figures of the deal.", {}
+    )
+    splits: dict[str, SplitShape] = _said(
+        "Proceeds split among parties: back with a return, a catch-up, shares until a return, shares of the rest.", {}
     )
     goals: dict[str, GoalShape] = _said(
         "What must come true: the deal pays off when every goal is met. Each bears the name of a measure, "
