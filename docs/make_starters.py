@@ -66,6 +66,9 @@ def page(name: str) -> str:
         file = f"{name}.toml"
         parts += [_shown(f"pennyweight new {file} --starter {name} --name {shlex.quote(document['deal'])}")]
         parts += ["## What goes in", _inputs(Path(file).read_text(encoding="utf-8"))]
+        parts += [
+            f"The rows of `{data}` go in too, and you change them alone:\n\n{_rows(data)}" for data in starter.data
+        ]
         for command in commands(Path(file).read_text(encoding="utf-8")):
             title = _TITLES[command.split()[1]]
             if "--output" in command:
@@ -88,6 +91,11 @@ def _inputs(text: str) -> str:
     section = text.split("[inputs]\n", 1)[1].split("\n[", 1)[0]
     section = re.sub(r"\n\n(#[^\n]*\n?)*$", "", section)  # remarks on what comes next
     return f"```toml\n[inputs]\n{section.rstrip()}\n```"
+
+
+def _rows(data: str) -> str:
+    """A data file as it stands."""
+    return f"```text\n{Path(data).read_text(encoding='utf-8').rstrip()}\n```"
 
 
 def _shown(command: str, last_lines: int | None = None) -> str:

@@ -22,6 +22,7 @@ __all__ = [
     "BASE",
     "Ends",
     "Inputs",
+    "as_used",
     "at_ends",
     "based",
     "input_named",
@@ -69,7 +70,10 @@ def inputs_of(
             if key in deal.values and key not in values and change.kind != "replace":
                 _beside_formula(values, key, change.kind, float(np.asarray(change.value)))
                 continue
-            values[key] = _changed(deal, key, value_in(deal, values, key), change)
+            item_changed = deal.inputs.get(key)
+            own = item_changed is not None and (item_changed.solved or item_changed.formula)
+            was = values.get(key, float("nan")) if own else value_in(deal, values, key)
+            values[key] = _changed(deal, key, was, change)
     for key, given in sorted((overrides or {}).items(), key=lambda pair: not _is_own(deal, pair[0])):
         if key in deal.values and key not in values and isinstance(given, str) and given.split()[:1] in _MOVED:
             kind, amount = _moved(deal, key, given)
@@ -117,6 +121,17 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
         return np.array([item.value]) if any(isinstance(value, np.ndarray) for value in values.values()) else item.value
     found = np.asarray(values[item.column])[item.place]
     return found if found.ndim else float(found)
+
+
+def as_used(deal: Definition, case: Inputs, name: str) -> float | Floats | None:
+    """What a case gives for an input, a column with the own values of its things in it; None: nothing."""
+    own = {item.place: case[one] for one in case if _is_own(deal, one) and (item := deal.inputs[one]).column == name}
+    if name not in case or not own:
+        return case.get(name)
+    column = np.array(case[name])
+    for place, value in own.items():
+        column[place] = value
+    return column
 
 
 def put_together(deal: Definition, values: Mapping[str, Floats]) -> dict[str, Floats]:

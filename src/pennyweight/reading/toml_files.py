@@ -175,10 +175,8 @@ def _explain(
         slip = _SLIPS.get((parent[0] if parent else "", key))
         if slip:
             return InputError(f"{where}: there is no key '{key}' here; {slip}.", at=where)
-        return InputError(
-            f"{where}: there is no key '{key}'{nearest(key, known) or '.'} The keys here are {', '.join(known)}.",
-            at=where,
-        )
+        hint = nearest(key, known) or f". The keys here are {', '.join(known)}."
+        return InputError(f"{where}: there is no key '{key}'{hint}", at=where)
     if kind == "missing":
         return InputError(f"{source.where(*parent) if parent else source.name}: '{key}' is missing.")
     if kind == "literal_error":

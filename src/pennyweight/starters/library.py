@@ -44,6 +44,8 @@ LIBRARY = {
     "loan-lease-cash": Starter("Loan, lease or cash?", "business/loan-lease-cash.toml"),
     "taxi": Starter("Does a new line of business pay off?", "taxi/taxi.toml", ("ridership.csv",)),
     "four-flats": Starter("Does the rental house pay off?", "house/four-flats-house.toml"),
+    "offices": Starter("Does the let building pay off, tenant by tenant?", "offices/offices.toml", ("tenants.csv",)),
+    "plant": Starter("How much debt carries the plant?", "plant/plant.toml"),
     "afford": Starter("What house can I afford?", "property/afford.toml"),
     "refinance": Starter("Should I refinance the loan?", "property/refinance.toml"),
     "guarantor": Starter("When can the guarantor be released?", "property/guarantor.toml"),

@@ -85,10 +85,10 @@ class Comparison(Shown):
     def differing(self) -> list[str]:
         """The inputs that are not the same in all, in the order of the file."""
         names = dict.fromkeys(name for weighing in self.weighings.values() for name in weighing.inputs)
-        return [name for name in names if not self._same(name)]
+        return [name for name in names if not self._same(name, list(names))]
 
-    def _same(self, name: str) -> bool:
-        values = [weighing.given(name) for weighing in self.weighings.values()]
+    def _same(self, name: str, names: list[str]) -> bool:
+        values = [_without_own(weighing, name, names) for weighing in self.weighings.values()]
         if any(value is None for value in values):
             return False
         first = values[0]
@@ -123,6 +123,15 @@ class Comparison(Shown):
             "differing": self.differing,
             "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
         }
+
+
+def _without_own(weighing: Weighing, name: str, names: list[str]) -> object:
+    """An input; of a column only what no thing's own value among these names tells by itself."""
+    value, known = weighing.given(name), weighing.definition.inputs
+    own = [
+        known[one].place for one in names if one in known and known[one].place is not None and known[one].column == name
+    ]
+    return value if value is None or not own else np.delete(np.asarray(value), own)
 
 
 def _single(weighing: Weighing, question: str) -> Any:

@@ -29,7 +29,7 @@ from pennyweight.analysis.weighing.verdict import (
 )
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs, value_in
+from pennyweight.deals.inputs import Inputs, as_used, value_in
 from pennyweight.deals.undefined import rates_of
 from pennyweight.described import FrozenMapping
 from pennyweight.documents import Document
@@ -369,7 +369,7 @@ def weigh(model: Model, scenario: str = "base", inputs: Mapping[str, object] | N
         scenario_label=deal.scenario_label(scenario),
         verdict=verdict_of(goals),
         inputs={
-            name: case[name] if name in case else float(values[name][0])
+            name: float(values[name][0]) if (given := as_used(deal, case, name)) is None else given
             for name in (*deal.inputs, *(one for one in case if one in deal.values or deal.own(one) is not None))
         },
         measures=measures,

@@ -12,12 +12,13 @@ from typing import Any, Literal
 import numpy as np
 
 from pennyweight.deals.axis_values import read_places
+from pennyweight.deals.definition import until_counted
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.inputs import digits_of, read_between
 from pennyweight.deals.file.shape import AxisShape, MeasureShape
 from pennyweight.deals.language.names import Names, used_as
 from pennyweight.deals.language.nodes import Call, Name, Node, renamed, show
-from pennyweight.deals.parts import Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
+from pennyweight.deals.parts import COUNTED, Axis, Grid, Input, OwnChart, OwnCheck, Question, Single
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import check_unit
 
@@ -152,7 +153,10 @@ def _usual_columns(context: Context, table: str, things: str) -> dict[str, Singl
     for lines in (shape.money_in, shape.money_out):
         for key, line in lines.items():
             if line.each == things:
-                nodes[key] = (Call("total", ((None, Name(key)),)), f"{line.label or _words(key)}, total", line.unit)
+                total: Node = Call("total", ((None, Name(key)),))
+                if shape.timeline.counted_to is not None:
+                    total = until_counted(total, Name(COUNTED), context.time.per_year)
+                nodes[key] = (total, f"{line.label or _words(key)}, total", line.unit)
     return {
         key: Single(f"?{table}.{key}", node, where, label, unit, None, show(node), things)
         for key, (node, label, unit) in nodes.items()

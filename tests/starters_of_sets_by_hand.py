@@ -1,0 +1,110 @@
+"""The figures of the starters with sets and with what they solve themselves, written out plainly; see `starters_by_hand`."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from tests.plain_functions import month_on
+
+Inputs = dict[str, Any]
+Figures = dict[str, float | None]
+
+_TENANTS = 14
+
+
+def offices(i: Inputs, scenario: str) -> Figures:
+    """Month by month and tenant by tenant."""
+    from tests.starters_by_hand import level, owed_after, paid_back, rate_of
+
+    start, last = dt.date(2026, 12, 31), 12 * round(i["held"])
+    ends_of = [month_on(start, k) for k in range(133)]
+    months = range(133)
+
+    def month_of(day: float) -> float:
+        if day == float("inf"):
+            return day
+        when = dt.date(1970, 1, 1) + dt.timedelta(int(day))
+        return next((k for k, end in enumerate(ends_of) if end >= when), 999)
+
+    rise = [(1 + i["index"]) ** max(-(-t // 12) - 1, 0) for t in months]
+    rents, fitted, area_let = [0.0] * 133, [0.0] * 133, [0.0] * 133
+    for area, rent, starts, ends in zip(
+        *(i[f"tenants.{name}"] for name in ("area", "rent", "starts", "ends")), strict=True
+    ):
+        first, end = month_of(starts) + 1, month_of(ends)
+        again = end + i["vacancy"] + 1
+        for t in months:
+            paid = area * rent / 12 * rise[t] if first <= t <= end else 0.0
+            paid += area * i["market"] / 12 * rise[t] if t >= again else 0.0
+            rents[t] += paid
+            area_let[t] += area if paid > 0 else 0.0
+        if again - 1 < 133:
+            fitted[round(again - 1)] += i["fitting"] * area
+    income = [paid * (1 - i["costs_part"]) for paid in rents]
+    debt = i["lent"] * i["price"]
+    payment, owed = (
+        level(debt, i["interest"], 12 * round(i["bank_years"])),
+        owed_after(debt, i["interest"], 12 * round(i["bank_years"]), last),
+    )
+    net = [debt - i["price"]] + [income[t] - fitted[t] - payment for t in range(1, last + 1)]
+    net[last] += sum(income[last + 1 : last + 13]) / i["cap_rate"] - owed[last]
+    monthly = rate_of(net)
+    monthly_hurdle = (1 + i["hurdle"]) ** (1 / 12) - 1
+    back = paid_back(net)
+    whole = sum(i["tenants.area"])
+    return {
+        "npv": sum(flow / (1 + monthly_hurdle) ** t for t, flow in enumerate(net)),
+        "irr": None if monthly is None else (1 + monthly) ** 12 - 1,
+        "payback": None if back is None else back / 12,
+        "cover": min(income[t] / payment for t in range(1, last + 1)),
+        "mean": sum(a * r for a, r in zip(i["tenants.area"], i["tenants.rent"], strict=True)) / whole,
+    }
+
+
+def plant(i: Inputs, scenario: str) -> Figures:
+    """Half-year by half-year; the debt by halving, unless the scenario gives it."""
+    from tests.starters_by_hand import paid_back, rate_of
+
+    term = 2 * round(i["term"])
+
+    def worked_out(debt: float) -> tuple[list[float], float]:
+        rate = i["interest"] / 2
+        payment = debt * rate / (1 - (1 + rate) ** -term)
+        owed, lost, net, cash = debt, 0.0, [debt - i["cost"]], [0.0]
+        profits = []
+        for t in range(1, 41):
+            rise = (1 + i["inflation"]) ** (-(-t // 2) - 1)
+            interest = owed * rate if t <= term else 0.0
+            paid = payment if t <= term else 0.0
+            owed = owed + interest - paid
+            earned = (i["price"] * i["output"] * (1 - i["idle"]) - i["upkeep"]) * rise
+            profit = earned - i["cost"] / 40 - interest
+            used = min(max(profit, 0.0), lost)
+            lost += max(-profit, 0.0) - used
+            profits.append(max(profit, 0.0) - used)
+            year = sum(profits[-2:])
+            tax = 0.0 if t % 2 else 0.15 * min(year, 500_000) + 0.28 * max(year - 500_000, 0.0)
+            cash.append(earned - tax)
+            net.append(earned - tax - paid)
+        cover = min((cash[t - 1] + cash[t]) / (2 * payment) for t in range(2, term + 1))
+        return net, cover
+
+    debt = i["debt"] if scenario == "debt_given" else 0.0
+    if scenario != "debt_given":
+        low, high = 1e6, 6e7
+        for _ in range(80):
+            middle = (low + high) / 2
+            low, high = (middle, high) if worked_out(middle)[1] >= i["cover_asked"] else (low, middle)
+        debt = low
+    net, cover = worked_out(debt)
+    half = rate_of(net)
+    rate = (1 + i["hurdle"]) ** 0.5 - 1
+    back = paid_back(net)
+    return {
+        "irr": None if half is None else (1 + half) ** 2 - 1,
+        "npv": sum(flow / (1 + rate) ** t for t, flow in enumerate(net)),
+        "payback": None if back is None else back / 2,
+        "cover": cover,
+        "debt_part": debt / i["cost"],
+    }
