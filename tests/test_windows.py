@@ -40,6 +40,16 @@ def test_a_window_is_cut_at_the_beginning_and_undefined_beyond_the_end() -> None
     assert told["most"] == pytest.approx([NAN, NAN, 1, 2, 4], nan_ok=True)
 
 
+def test_a_window_for_all_periods_that_the_timeline_cuts_is_told() -> None:
+    made = Deal.from_dict({
+        "deal": "x", "timeline": {"period": "year", "periods": 8}, "inputs": {"life": {"value": 8, "unit": "years", "low": 5, "high": 12}},
+        "lines": {"sales": "100 * t"}, "measures": {"all": "total(sales, 1, life)", "some": "total(sales, 2, 5)"},
+    })  # fmt: skip
+    said = "all: total(sales, 1, life) ends in period 12; the timeline ends in period 8, and so does its window."
+    assert said in [str(text) for _, text in made.weigh(inputs={"life": 12}).checks]
+    assert not [text for _, text in made.weigh().checks if "window" in str(text)]
+
+
 @pytest.mark.parametrize("seed", range(cases(12)))
 def test_windows_are_what_a_loop_makes_of_them(seed: int) -> None:
     """Windows of every length and place, gaps in the series, a condition: each beside a plain loop; in a batch the same bits."""

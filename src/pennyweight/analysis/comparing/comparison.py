@@ -128,9 +128,8 @@ class Comparison(Shown):
 def _without_own(weighing: Weighing, name: str, names: list[str]) -> object:
     """An input; of a column only what no thing's own value among these names tells by itself."""
     value, known = weighing.given(name), weighing.definition.inputs
-    own = [
-        known[one].place for one in names if one in known and known[one].place is not None and known[one].column == name
-    ]
+    items = [known[one] for one in names if one in known and known[one].column == name]
+    own = [item.place for item in items if item.place is not None]
     return value if value is None or not own else np.delete(np.asarray(value), own)
 
 

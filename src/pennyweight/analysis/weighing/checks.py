@@ -11,6 +11,7 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.weighing.money_outside import outside_of
 from pennyweight.analysis.weighing.told import Remark
+from pennyweight.analysis.weighing.windows_outside import windows_outside_of
 from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import aside_names, check_name, each_name
@@ -182,8 +183,9 @@ def _paybacks(case: Case) -> Iterator[Told]:
 
 
 def _outside(case: Case) -> Iterator[Told]:
-    """Money that an input moves outside the timeline, and runs that its ends cut."""
+    """Money that an input moves outside the timeline; runs and windows that its ends cut."""
     yield from outside_of(case.deal, case.values)
+    yield from windows_outside_of(case.deal, case.values)
 
 
 def _splits(case: Case) -> Iterator[Told]:
