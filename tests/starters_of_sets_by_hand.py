@@ -10,8 +10,6 @@ from tests.plain_functions import month_on
 Inputs = dict[str, Any]
 Figures = dict[str, float | None]
 
-_TENANTS = 14
-
 
 def offices(i: Inputs, scenario: str) -> Figures:
     """Month by month and tenant by tenant."""
@@ -108,3 +106,47 @@ def plant(i: Inputs, scenario: str) -> Figures:
         "cover": cover,
         "debt_part": debt / i["cost"],
     }
+
+
+def subscribers(i: Inputs, scenario: str) -> Figures:
+    """Month by month, everybody who began in a month followed from that month on."""
+    from tests.starters_by_hand import paid_back, rate_of
+
+    plans = list(zip(*(i[f"plans.{name}"] for name in ("chosen", "price", "serve", "leave")), strict=True))
+    net, peak = [-i["set_up"]] + [-i["wages"]] * 60, 0.0
+    begun = [0.0] + [i["first_new"] * (1 + i["more_new"]) ** k for k in range(60)]
+    all_there = [0.0] * 61
+    for chosen, price, serve, leave in plans:
+        for month in range(1, 61):
+            left = chosen * begun[month]
+            net[month] -= i["won_for"] * left
+            for later in range(month, 61):
+                net[later] += (price - serve) * left
+                all_there[later] += left
+                left *= 1 - (i["leave_at_once"] if later == month else leave)
+    peak = max(all_there)
+    so_far = [sum(net[: t + 1]) for t in range(61)]
+    earned, back, stay = 0.0, None, [1.0] * len(plans)
+    for age in range(61):
+        earned += sum(
+            part * (price - serve) * there for (part, price, serve, _), there in zip(plans, stay, strict=True)
+        )
+        if earned >= i["won_for"]:
+            back = float(age)
+            break
+        stay = [
+            there * (1 - (leave if age else i["leave_at_once"]))
+            for there, (_, _, _, leave) in zip(stay, plans, strict=True)
+        ]
+    monthly, rate, returned = rate_of(net), (1 + i["hurdle"]) ** (1 / 12) - 1, paid_back(net)
+    return {
+        "npv": sum(flow / (1 + rate) ** t for t, flow in enumerate(net)),
+        "irr": None if monthly is None else (1 + monthly) ** 12 - 1,
+        "payback": None if returned is None else returned / 12,
+        "lowest_cash": min(so_far[1:]),
+        "months_back": back,
+        "peak": peak,
+    }
+
+
+BY_HAND_TOO = {"offices": offices, "plant": plant, "subscribers": subscribers}

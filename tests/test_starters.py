@@ -18,12 +18,11 @@ from pennyweight.starters.library import LIBRARY
 from tests.builders import STARTERS
 from tests.sizes import THOROUGH, WHOLE, of_each_kind, some
 from tests.starters_by_hand import BY_HAND, Figures, Inputs
-from tests.starters_of_sets_by_hand import offices, plant
+from tests.starters_of_sets_by_hand import BY_HAND_TOO
 
 HANDS: dict[str, Callable[[Inputs, str], Figures]] = {
     **BY_HAND,
-    "offices": offices,
-    "plant": plant,
+    **BY_HAND_TOO,
     "four-flats": lambda i, scenario: dict(by_hand(i)),
 }
 

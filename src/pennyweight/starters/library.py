@@ -41,6 +41,7 @@ LIBRARY = {
     "equipment": Starter("Should I buy the machine?", "business/equipment.toml"),
     "replacement": Starter("Should I replace the machine, and when?", "business/replacement.toml"),
     "project": Starter("Is the project worth its cost?", "business/project.toml"),
+    "subscribers": Starter("Do the subscribers earn back what they cost?", "subscribers/subscribers.toml"),
     "loan-lease-cash": Starter("Loan, lease or cash?", "business/loan-lease-cash.toml"),
     "taxi": Starter("Does a new line of business pay off?", "taxi/taxi.toml", ("ridership.csv",)),
     "four-flats": Starter("Does the rental house pay off?", "house/four-flats-house.toml"),
