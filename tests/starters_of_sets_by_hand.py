@@ -15,22 +15,14 @@ def offices(i: Inputs, scenario: str) -> Figures:
     """Month by month and tenant by tenant."""
     from tests.starters_by_hand import level, owed_after, paid_back, rate_of
 
-    start, last = dt.date(2026, 12, 31), 12 * round(i["held"])
-    ends_of = [month_on(start, k) for k in range(133)]
+    last = 12 * round(i["held"])
     months = range(133)
-
-    def month_of(day: float) -> float:
-        if day == float("inf"):
-            return day
-        when = dt.date(1970, 1, 1) + dt.timedelta(int(day))
-        return next((k for k, end in enumerate(ends_of) if end >= when), 999)
-
     rise = [(1 + i["index"]) ** max(-(-t // 12) - 1, 0) for t in months]
     rents, fitted, area_let = [0.0] * 133, [0.0] * 133, [0.0] * 133
     for area, rent, starts, ends in zip(
         *(i[f"tenants.{name}"] for name in ("area", "rent", "starts", "ends")), strict=True
     ):
-        first, end = month_of(starts) + 1, month_of(ends)
+        first, end = _month_of(starts) + 1, _month_of(ends)
         again = end + i["vacancy"] + 1
         for t in months:
             paid = area * rent / 12 * rise[t] if first <= t <= end else 0.0
@@ -149,4 +141,82 @@ def subscribers(i: Inputs, scenario: str) -> Figures:
     }
 
 
-BY_HAND_TOO = {"offices": offices, "plant": plant, "subscribers": subscribers}
+def shops(i: Inputs, scenario: str) -> Figures:
+    """Month by month and shop by shop."""
+    from tests.starters_by_hand import paid_back, rate_of
+
+    rise = [(1 + i["inflation"]) ** max(-(-t // 12) - 1, 0) for t in range(97)]
+    net = [0.0] + [-i["head"] * rise[t] for t in range(1, 97)]
+    earned, open_now, brings = net.copy(), [0] * 97, []
+    rate = (1 + i["hurdle"]) ** (1 / 12) - 1
+    for opens, rooms, sales, rent in zip(
+        *(i[f"shops.{name}"] for name in ("opens", "rooms", "sales", "rent")), strict=True
+    ):
+        begins, own = round(_month_of(opens)), [0.0] * 97
+        for t in range(begins, 97):
+            known = min(1.0, i["start_at"] + (1 - i["start_at"]) * (t - begins) / i["known_in"])
+            own[t] = (i["margin"] * sales * known - rent - i["staff"]) * rise[t]
+            earned[t] += own[t]
+            open_now[t] += 1
+        own[begins - 1] -= i["fitting"] * rooms + i["stock"]
+        brings.append(sum(flow / (1 + rate) ** t for t, flow in enumerate(own)))
+        net = [all_of_them + one for all_of_them, one in zip(net, own, strict=True)]
+    net[next(t for t in range(97) if open_now[t] >= i["oven_at"])] -= i["oven"]
+    net[96] += i["multiple"] * sum(earned[85:])
+    monthly, returned = rate_of(net), paid_back(net)
+    return {
+        "npv": sum(flow / (1 + rate) ** t for t, flow in enumerate(net)),
+        "irr": None if monthly is None else (1 + monthly) ** 12 - 1,
+        "payback": None if returned is None else returned / 12,
+        "lowest_cash": min(sum(net[: t + 1]) for t in range(1, 97)),
+        "worst_shop": min(brings),
+    }
+
+
+def company(i: Inputs, scenario: str) -> Figures:
+    """Year by year; the growth goes straight from year 1 to 3 and on to 10."""
+    from tests.starters_by_hand import rate_of
+
+    at = {1: 0.08, 3: 0.07, 10: 0.025}
+    scale = 0.5 if scenario == "slow_growth" else 1.0
+    sold, invested, lost, flows, earned = [i["sales"]], [0.0], i["losses"], [0.0], [0.0]
+    for year in range(1, 11):
+        low, high = (1, 3) if year <= 3 else (3, 10)
+        growth = scale * (at[low] + (at[high] - at[low]) * (year - low) / (high - low))
+        sold.append(sold[-1] * (1 + growth))
+        written = sum(spent / i["lasting"] for k, spent in enumerate(invested) if k < year <= k + i["lasting"])
+        written += i["old_ones"] if year <= 5 else 0.0
+        invested.append(i["machines"] * sold[-1])
+        earned.append(i["margin"] * sold[-1])
+        profit = earned[-1] - written
+        used = min(max(profit, 0.0), lost)
+        lost += max(-profit, 0.0) - used
+        taxed = max(profit, 0.0) - used
+        tax = 0.15 * min(taxed, 1e6) + 0.25 * max(taxed - 1e6, 0.0)
+        flows.append(earned[-1] - tax - invested[-1] - i["stock"] * (sold[-1] - sold[-2]))
+    g, h = i["for_ever"], i["discount"]
+    last_flow = earned[-1] - tax - invested[-1] - i["stock"] * sold[-1] * g / (1 + g)
+    rest = last_flow * (1 + g) / (h - g)
+    flows[-1] += rest
+    worth = sum(flow / (1 + h) ** t for t, flow in enumerate(flows))
+    share_worth = (worth - i["owed"]) / i["shares"]
+    return {
+        "last_flow": last_flow,
+        "worth": worth,
+        "share_worth": share_worth,
+        "cheaper": 1 - i["price"] / share_worth,
+        "later_part": rest / (1 + h) ** 10 / worth,
+        "times_earned": worth / earned[1],
+        "return": rate_of([-i["price"] * i["shares"] - i["owed"], *flows[1:]]),
+    }
+
+
+def _month_of(day: float) -> float:
+    """The month, counted from the end of 2026, that holds a day; a day is counted from 1970, as a deal has it."""
+    if day == float("inf"):
+        return day
+    when = dt.date(1970, 1, 1) + dt.timedelta(int(day))
+    return next((k for k in range(200) if month_on(dt.date(2026, 12, 31), k) >= when), 999)
+
+
+BY_HAND_TOO = {"company": company, "shops": shops, "offices": offices, "plant": plant, "subscribers": subscribers}

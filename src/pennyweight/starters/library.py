@@ -41,6 +41,8 @@ LIBRARY = {
     "equipment": Starter("Should I buy the machine?", "business/equipment.toml"),
     "replacement": Starter("Should I replace the machine, and when?", "business/replacement.toml"),
     "project": Starter("Is the project worth its cost?", "business/project.toml"),
+    "company": Starter("What is the company worth, and a share of it?", "company/company.toml"),
+    "shops": Starter("Do new shops pay off, one by one and together?", "shops/shops.toml", ("shops.csv",)),
     "subscribers": Starter("Do the subscribers earn back what they cost?", "subscribers/subscribers.toml"),
     "loan-lease-cash": Starter("Loan, lease or cash?", "business/loan-lease-cash.toml"),
     "taxi": Starter("Does a new line of business pay off?", "taxi/taxi.toml", ("ridership.csv",)),
