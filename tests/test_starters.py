@@ -152,5 +152,5 @@ def test_every_input_may_be_wrong(name: str) -> None:
             kept = [goal for goal in lost if not deal.definition.goals[goal].undefined_is_met]
             assert not kept or weighing.verdict != "pays off", f"{key} = {given}"
         if item.unit in ("rate", "share") and (item.high or 0) <= 1:
-            with pytest.raises(PennyweightError, match="500%|take .scale"):  # those of brackets take no number
+            with pytest.raises(PennyweightError, match=r"500%|take .scale"):  # those of brackets take no number
                 deal.weigh(inputs={key: 5})
