@@ -105,12 +105,12 @@ def main() -> None:
     figure(*varied.document().charts).savefig(SHOTS / "chart_map.png")
     rooms = house.compare(["base", "by_the_room", "by_the_week", "heavy_works"]).document().charts
     figure(weighed.document().charts[0], rooms[0]).savefig(SHOTS / "chart_house.png")
-    stop, old, van = (
+    stop, old, van, offices, plant = (
         Deal.read(STARTERS / LIBRARY[name].place).weigh().document()
-        for name in ("stop-working", "replacement", "loan-lease-cash")
+        for name in ("stop-working", "replacement", "loan-lease-cash", "offices", "plant")
     )
-    terminal("stop_working", ("pennyweight weigh stop-working.toml", stop))
-    figure(stop.charts[0], old.charts[0], van.charts[1]).savefig(SHOTS / "chart_starters.png")
+    terminal("sets", ("pennyweight weigh offices.toml", offices), ("pennyweight weigh plant.toml", plant))
+    figure(stop.charts[0], old.charts[0], van.charts[1], offices.charts[0]).savefig(SHOTS / "chart_starters.png")
     errors()
     handed_over(weighed.handout())
 

@@ -69,7 +69,8 @@ def plant(i: Inputs, scenario: str) -> Figures:
             paid = payment if t <= term else 0.0
             owed = owed + interest - paid
             earned = (i["price"] * i["output"] * (1 - i["idle"]) - i["upkeep"]) * rise
-            profit = earned - i["cost"] / 40 - interest
+            written = i["cost"] / (2 * i["lasting"]) if t <= 2 * i["lasting"] else 0.0
+            profit = earned - written - interest
             used = min(max(profit, 0.0), lost)
             lost += max(-profit, 0.0) - used
             profits.append(max(profit, 0.0) - used)
@@ -185,7 +186,7 @@ def company(i: Inputs, scenario: str) -> Figures:
         growth = scale * (at[low] + (at[high] - at[low]) * (year - low) / (high - low))
         sold.append(sold[-1] * (1 + growth))
         written = sum(spent / i["lasting"] for k, spent in enumerate(invested) if k < year <= k + i["lasting"])
-        written += i["old_ones"] if year <= 5 else 0.0
+        written += i["old_ones"] if year <= i["old_last"] else 0.0
         invested.append(i["machines"] * sold[-1])
         earned.append(i["margin"] * sold[-1])
         profit = earned[-1] - written

@@ -154,3 +154,17 @@ def test_every_input_may_be_wrong(name: str) -> None:
         if item.unit in ("rate", "share") and (item.high or 0) <= 1:
             with pytest.raises(PennyweightError, match=r"500%|take .scale"):  # those of brackets take no number
                 deal.weigh(inputs={key: 5})
+
+
+def test_a_column_set_to_what_was_meant_as_a_multiple_is_told() -> None:
+    deal = read("offices")
+    told = [str(text) for holds, text in deal.weigh(inputs={"tenants.rent": 0.95}).checks if not holds]
+    assert told == [
+        "Rent, a year and m2 lies below its low of 0.9 times what the deal has: Bakery has EUR 0.95, not "
+        "EUR 212.00. A multiple is written 'scale 0.95'."
+    ]
+    meant = deal.weigh(inputs={"tenants.rent": "scale 0.95"})
+    assert all(holds for holds, _ in meant.checks)
+    let = meant.document().charts[1]  # what falls after the sale is not counted in the picture either
+    kept = sum(float(values.sum()) for _, values in let.lines)
+    assert math.isclose(kept, float(meant.line("relet")[:121].sum()), rel_tol=1e-12)

@@ -20,7 +20,7 @@ from pennyweight.deals.inputs import Inputs
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, children, names_in
-from pennyweight.deals.parts import COUNTED, Goal, Line
+from pennyweight.deals.parts import COUNTED, Goal, Input, Line
 from pennyweight.deals.undefined import value_of
 
 __all__ = ["CHECKS", "Case", "Check", "checks_of", "numbers_inside"]
@@ -252,13 +252,36 @@ def _ranges(case: Case) -> Iterator[Told]:
     deal, inputs = case.deal, case.inputs
     for name, item in deal.inputs.items():
         value = inputs.get(name)
-        if value is None or isinstance(value, np.ndarray):
-            continue
         style = deal.style
+        if isinstance(value, np.ndarray):
+            yield from _range_of_all(deal, item, value)
+            continue
+        if value is None:
+            continue
         if item.low is not None and value < item.low:
             yield False, f"{item.label} lies below its low of {style.with_unit(item.low, item.unit)}."
         if item.high is not None and value > item.high:
             yield False, f"{item.label} lies above its high of {style.with_unit(item.high, item.unit)}."
+
+
+def _range_of_all(deal: Definition, item: Input, value: Floats) -> Iterator[Told]:
+    """The same for a series or a column, whose low and high are multiples of what the deal has."""
+    if item.unit in ("date", "condition") or item.choices or np.shape(item.value) != value.shape:
+        return
+    for bound, word, beyond in ((item.low, "low", np.less), (item.high, "high", np.greater)):
+        if bound is None:
+            continue
+        limit = bound * np.asarray(item.value)
+        places = np.flatnonzero(beyond(value, limit) & (np.abs(value - limit) > 1e-9 * np.abs(limit)))
+        if not places.size:
+            continue
+        first, had = int(places[0]), np.asarray(item.value)
+        named = deal.sets[item.of].things[first] if item.of in deal.sets else deal.timeline.named(first)
+        now, before = (deal.style.with_unit(float(one), item.unit) for one in (value[first], had[first]))
+        side = "below" if word == "low" else "above"
+        alike = " A multiple is written 'scale 0.95'." if value.size > 1 and np.ptp(value) == 0 else ""
+        said = f"{item.label} lies {side} its {word} of {bound:g} times what the deal has: {named} has {now}, not"
+        yield False, f"{said} {before}.{alike}"
 
 
 def _set_aside(case: Case) -> Iterator[Told]:

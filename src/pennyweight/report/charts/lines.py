@@ -158,6 +158,7 @@ def _legend(chart: LinesChart, ax: Axes) -> None:
         frameon=False,
         labelcolor=INK,
         handlelength=2.6,
+        handleheight=1.6 if chart.kind == "area" else 0.7,  # hatches are told apart in a patch high enough
         fontsize=9,
     )
     legend.set_in_layout(True)

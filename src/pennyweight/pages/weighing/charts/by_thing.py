@@ -8,6 +8,7 @@ import numpy as np
 
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.array_kinds import Floats
+from pennyweight.deals.parts import COUNTED
 from pennyweight.deals.worked_out import of_each
 from pennyweight.documents import LinesChart
 
@@ -20,14 +21,14 @@ def chosen_line(weighing: Weighing) -> str:
     """The line of money in, of each thing of a set, that brings most; empty where there is none."""
     deal = weighing.definition
     lines = [name for name, line in deal.lines.items() if line.each and line.role == "in"]
-    sums = {name: float(np.nansum(weighing.line(name))) for name in lines if deal.sets[deal.each[name]].size > 1}
+    sums = {name: float(_counted(weighing, name).sum()) for name in lines if deal.sets[deal.each[name]].size > 1}
     return max(sums, key=lambda name: sums[name], default="")
 
 
 def by_thing(weighing: Weighing, name: str, label: str = "", kind: Literal["area", "bars"] = "area") -> LinesChart:
     """The chart of a line or level; areas on one another where nothing lies below zero, else lines."""
     deal, time = weighing.definition, weighing.definition.timeline
-    things, table = deal.sets[deal.each[name]], np.nan_to_num(of_each(weighing.worked_out, name))
+    things, table = deal.sets[deal.each[name]], _counted(weighing, name)
     year = time.year[:, 0].astype(np.intp)
     ends = np.flatnonzero(np.append(np.diff(year), 1))
     stands = deal.stands(name)
@@ -59,3 +60,12 @@ def by_thing(weighing: Weighing, name: str, label: str = "", kind: Literal["area
         "lines" if below and kind == "area" else kind,
         about=label,
     )
+
+
+def _counted(weighing: Weighing, name: str) -> Floats:
+    """What each thing has; of money in and out nothing after the period to which the deal is counted."""
+    deal, table = weighing.definition, np.nan_to_num(of_each(weighing.worked_out, name))
+    if deal.counted_to is None or name not in deal.lines or deal.lines[name].role == "other":
+        return table
+    last = round(float(weighing.worked_out[COUNTED][0]))
+    return np.where(np.arange(table.shape[0])[:, None] <= last, table, 0.0)
