@@ -29,6 +29,7 @@ from tests.plain_functions import (
     worth,
 )
 from tests.plain_sets import Column, apart, by_age, over_things
+from tests.plain_words import found, graduated, interpolated, looked_up
 
 Value = float | None
 
@@ -198,8 +199,18 @@ class PlainDeal:
         if isinstance(given, dict) and "steps" in given:
             reached = [value for period, value in given["steps"].items() if int(period) <= t]
             return float(reached[-1]) if reached else None
+        if isinstance(given, dict) and "so_that" in given:
+            name = next(name for name, one in self.inputs.items() if one is given)
+            self.inputs[name] = found(
+                given["so_that"], given["between"], lambda text, x: self.but(name, x).formula(text, 0)
+            )
+            given = self.inputs[name]
         value = given["value"] if isinstance(given, dict) else given
         return float(value.toordinal()) if isinstance(value, dt.date) else float(value)
+
+    def but(self, name: str, value: float) -> PlainDeal:
+        """The deal with another value of one input."""
+        return PlainDeal(self.document, {**self.inputs, name: value}, self.undone)
 
     def _runs(self, name: str, t: int) -> bool:
         _, item = self.roles[name]
@@ -319,7 +330,8 @@ class _Reader(dict[str, Any]):
             "by_age": lambda new, curve: by_age(new, curve, t, deal.end),
             **{how: partial(over_things, deal, t, how) for how in ("sum_of", "average_of", "lowest_of", "highest_of", "count_of", "one_of")},
             "years_between": lambda a, b: months(round(float(a)), round(float(b))) / 12,
-            "npv": lambda line, rate, years=None, plus=0: worth(deal, line, rate, years, plus),
+            "npv": lambda line, rate, years=None, plus=0, paid="", counted="": worth(deal, line, rate, years, plus, paid, counted),
+            "graduated": lambda x, bracket: graduated(deal, t, x, bracket), "looked_up": looked_up, "interpolated": interpolated,
             "irr": lambda line, years=None, plus=0: rate_of_return(deal, line, years, plus),
             "equivalent_annual": lambda line, rate, years: worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
             "roi": lambda line, years=None, plus=0: gain(cut_flows(deal, line, years, plus)),
@@ -337,6 +349,8 @@ class _Reader(dict[str, Any]):
             raise UndefinedError
         if name in deal.sets:
             return Column(deal, name, t)
+        if name in deal.document.get("brackets", {}):
+            return deal.document["brackets"][name]
         given = deal.inputs.get(name)
         if isinstance(given, str) or (isinstance(given, dict) and "choices" in given):
             return given if isinstance(given, str) else given["value"]
@@ -378,22 +392,6 @@ def _forward(operation: str) -> Callable[..., Any]:
     return compute
 
 
-for _operation in (
-    "add",
-    "radd",
-    "sub",
-    "rsub",
-    "mul",
-    "rmul",
-    "truediv",
-    "rtruediv",
-    "pow",
-    "rpow",
-    "lt",
-    "le",
-    "gt",
-    "ge",
-    "neg",
-    "abs",
-):
+_OPERATIONS = "add radd sub rsub mul rmul truediv rtruediv pow rpow lt le gt ge neg abs"
+for _operation in _OPERATIONS.split():
     setattr(_Named, f"__{_operation}__", _forward(f"__{_operation}__"))

@@ -18,6 +18,7 @@ __all__ = [
     "months",
     "rate_of_return",
     "some",
+    "when",
     "window",
     "worth",
 ]
@@ -51,8 +52,21 @@ def cut_flows(deal: Any, line: Any, years: float | None, plus: Any) -> list[floa
     return flows
 
 
-def worth(deal: Any, line: Any, rate: float, years: float | None, plus: Any) -> float:
-    return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(cut_flows(deal, line, years, plus)))
+def worth(
+    deal: Any, line: Any, rate: float, years: float | None, plus: Any, paid: str = "", counted: str = ""
+) -> float:
+    flows = cut_flows(deal, line, years, plus)
+    return sum(flow / (1 + rate) ** when(deal, k, paid, counted) for k, flow in enumerate(flows))
+
+
+def when(deal: Any, k: int, paid: str, counted: str) -> float:
+    """In how many years a period's amount comes."""
+    earlier = 0.5 if paid == "middle" and k else 0.0
+    if counted != "days":
+        return float((k - earlier) / deal.per_year)
+    day, start = deal.day(k).toordinal(), deal.day(0).toordinal()
+    before = deal.day(k - 1).toordinal() if earlier else day
+    return float(((day + before) / 2 - start) / 365)
 
 
 def rate_of_return(deal: Any, line: Any, years: float | None, plus: Any) -> float:

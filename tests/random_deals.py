@@ -28,6 +28,10 @@ def random_deal(seed: int) -> dict[str, Any]:
             "built": {"value": dt.date(1990 + pick.randint(0, 30), pick.randint(1, 12), pick.randint(1, 28))},
             "held": {"value": pick.randint(2, years), "unit": "years", "whole": True, "low": 1, "high": years},
         },
+        "brackets": {
+            "duty": {"steps": {"0": 0.01, f"{12_000 / per_year:g}": 0.05, f"{21_000 / per_year:g}": 0.2}},
+            "levy": {"steps": {"0": 0.1, "18_000": 0.3}, "per": "year"}, "bend": {"steps": {"0": 0.02, "3": 0.05, "7": 0.01}},
+        },
         "loans": {
             "staged": {"amount": 20_000, "rate": pick.choice([0.03, 0.07]), "years": 5, "advances": {"0": 0.4, f"year {pick.randint(1, 2)}": 0.6}},
             "old": {"amount": 30_000, "rate": 0.05, "years": 12, "payments_made": pick.randint(0, 60), "paid_out": 0},
@@ -40,11 +44,12 @@ def random_deal(seed: int) -> dict[str, Any]:
         },
         "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}, "lost": "losses_left(surplus, 60%)"},
         "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "recent": "total(rents, t - 3, t)", "ahead": "at(rents, t + 2, otherwise = 7)",
-            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "covered": "rents / works if works > 0 else undefined", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
+            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "charged": "graduated(rents, duty)", "levied": "graduated(rents, levy)", "share": "looked_up(rents - works, duty)", "bent": "rents * interpolated(year, bend)",
+            "covered": "rents / works if works > 0 else undefined", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
         "measures": {
             "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
             "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "thin": "lowest(covered, where = works > 0)", "meant": "average(rents, where = works > 0)", "plain": "roi(net, years=held, plus=worth)",
-            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "for_ever": "growing_perpetuity(rent, hurdle, 2%)",
+            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "middle": "npv(net, hurdle, paid='middle')", "by_days": "npv(net, hurdle, paid='middle', counted='days')", "for_ever": "growing_perpetuity(rent, hurdle, 2%)",
         },
         "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},
         "tables": {"kept": {"by": {"n": list(range(1, years + 1))}, "columns": {

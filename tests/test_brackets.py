@@ -10,25 +10,8 @@ import numpy as np
 import pytest
 
 from pennyweight import Deal, InputError
+from tests.plain_words import slices, straight
 from tests.sizes import cases
-
-
-def _slices(steps: list[tuple[float, float]], x: float) -> float:
-    """What is charged on an amount, one slice after the other."""
-    due = 0.0
-    for (start, share), end in zip(steps, [*(key for key, _ in steps[1:]), float("inf")], strict=True):
-        if x > start:
-            due += (min(x, end) - start) * share
-    return due
-
-
-def _straight(points: list[tuple[float, float]], x: float) -> float:
-    keys = [key for key, _ in points]
-    if not keys[0] <= x <= keys[-1]:
-        return float("nan")
-    k = min(bisect.bisect_right(keys, x) - 1, len(points) - 2)
-    (low, below), (high, above) = points[k : k + 2]
-    return below + (above - below) * (x - low) / (high - low)
 
 
 def _deal(steps: list[tuple[float, float]], **more: Any) -> dict[str, Any]:
@@ -56,26 +39,26 @@ def test_brackets_come_to_what_slices_and_points_do(seed: int) -> None:
     made = Deal.from_dict(_deal(steps))
     weighing = made.weigh()
     profit = [0.0, *(20_000.0 * (t - 2) for t in range(1, 9))]
-    assert weighing.line("due").tolist() == pytest.approx([_slices(steps, x) for x in profit])
-    years = [0.0] * 4 + [_slices(steps, sum(profit[1:5]))] + [0.0] * 3 + [_slices(steps, sum(profit[5:]))]
+    assert weighing.line("due").tolist() == pytest.approx([slices(steps, x) for x in profit])
+    years = [0.0] * 4 + [slices(steps, sum(profit[1:5]))] + [0.0] * 3 + [slices(steps, sum(profit[5:]))]
     assert weighing.line("annual").tolist() == pytest.approx(years)
     places = [bisect.bisect_right(keys, x) - 1 for x in profit]
     stepped = [float("nan") if k < 0 else steps[k][1] for k in places]
     # A line is 0 where it does not run, so that these look from period 1.
     assert weighing.line("step")[1:].tolist() == pytest.approx(stepped[1:], nan_ok=True)
-    assert weighing.line("point")[1:].tolist() == pytest.approx([_straight(steps, x) for x in profit[1:]], nan_ok=True)
+    assert weighing.line("point")[1:].tolist() == pytest.approx([straight(steps, x) for x in profit[1:]], nan_ok=True)
     pot = [30_000.0]
     for x in profit[1:]:
-        pot.append(pot[-1] * 1.1 + x - _slices(steps, pot[-1]))
+        pot.append(pot[-1] * 1.1 + x - slices(steps, pot[-1]))
     assert weighing.line("pot").tolist() == pytest.approx(pot)
     moved = made.vary({"tax": [0.5, 2.0], "base": [20_000]}).figures["once"]  # the yearly ones do not move with them
-    assert moved.reshape(-1).tolist() == pytest.approx([_slices(steps, 20_000)] * 2)
+    assert moved.reshape(-1).tolist() == pytest.approx([slices(steps, 20_000)] * 2)
     found = made.vary({"yearly": [0.5, 2.0]}).figures["once"]
-    assert found.tolist() == pytest.approx([_slices(steps, 20_000) * scale for scale in (0.5, 2.0)])
+    assert found.tolist() == pytest.approx([slices(steps, 20_000) * scale for scale in (0.5, 2.0)])
     wide = made.model.sweep(
         _base(made), np.zeros(40, np.intp), {"base": np.linspace(1_000, 90_000, 40)}, ["pot", "once"]
     )
-    assert wide["once"].tolist() == pytest.approx([_slices(steps, x) for x in np.linspace(1_000, 90_000, 40)])
+    assert wide["once"].tolist() == pytest.approx([slices(steps, x) for x in np.linspace(1_000, 90_000, 40)])
 
 
 def _base(made: Deal) -> Any:

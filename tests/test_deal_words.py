@@ -30,7 +30,7 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     weighing = made.weigh()
     loans, parts = [*document["loans"], "loans"], ["payment", "interest", "drawn", "balance"]
     names = [*("rents", "works", "berth", "worth", "net", "surplus", "taxed", "lost", "worn", "falls"),
-             *("recent", "ahead", "usual", "peak"), *(f"{loan}.{part}" for loan in loans for part in parts)]  # fmt: skip
+             *("recent", "ahead", "usual", "peak", "charged", "levied", "share", "bent"), *(f"{loan}.{part}" for loan in loans for part in parts)]  # fmt: skip
     for name in names:
         told = [np.nan if value is None else value for value in paper.line(name)]
         assert weighing.line(name).tolist() == pytest.approx(told, rel=1e-9, abs=1e-6, nan_ok=True), name
@@ -53,6 +53,34 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     )
     undone = PlainDeal(document, undone=("rents",)).line("rents")
     assert made.weigh("plain").line("rents").tolist() == pytest.approx(undone)
+
+
+@pytest.mark.parametrize("seed", range(cases(12)))
+def test_random_deals_that_solve_an_input_agree(seed: int) -> None:
+    """What is given on the first day, and a thing that grows with it, so that the deal is worth no less than is asked."""
+    document = random_deal(seed) | {
+        "questions": {},
+        "tables": {},
+        "scenarios": {"rented": {"way": "rented", "rent": 2_000}},
+    }
+    document["inputs"]["gift"] = {
+        "so_that": "npv(net, hurdle) >= -300_000",
+        "pick": "largest",
+        "between": [0, 900_000],
+        "unit": "money",
+    }
+    document["money_out"] |= {"given": {"formula": "gift", "at": 0}, "thanks": "graduated(gift * 0.01, duty)"}
+    document["measures"]["gifted"] = "gift"
+    made = Deal.from_dict(document)
+    for scenario, changed in {"base": {}, "rented": document["scenarios"]["rented"]}.items():
+        weighing, paper = made.weigh(scenario), PlainDeal(document, changed)
+        assert weighing.inputs["gift"] == pytest.approx(paper.formula("gift", 0), rel=1e-10)
+        assert weighing.solved["gift"].answers
+        for name in ("rents", "given", "thanks", "net", "levied"):
+            assert weighing.line(name).tolist() == pytest.approx(paper.line(name), rel=1e-9, abs=1e-4), name
+        for name in ("value", "middle", "by_days"):
+            expected = paper.formula(document["measures"][name], 0)
+            assert weighing.measures[name].value == pytest.approx(expected, rel=1e-8, abs=1e-4), name
 
 
 @pytest.mark.parametrize("seed", range(cases(12)))
