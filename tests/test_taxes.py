@@ -103,3 +103,23 @@ def test_cases_together_are_cases_alone() -> None:
         assert {name: alone[name].value for name in "abcd"} == pytest.approx(
             {name: row[name] for name in "abcd"}, rel=1e-12
         )
+
+
+@pytest.mark.parametrize("period", ["year", "quarter"])
+def test_every_rate_of_flows_is_a_figure(period: str) -> None:
+    """Flows made of three rates a period, multiplied out; the fourth rate there is not."""
+    rates = [-0.02, 0.03, 0.11]
+    flows = np.poly([1 + rate for rate in rates]) * -1_000
+    steps = {str(k): float(flow) for k, flow in enumerate(flows)}
+    made = Deal.from_dict({
+        "deal": "x", "timeline": {"period": period, "periods": 3}, "inputs": {"x": {"steps": steps, "unit": "money"}, "n": {"value": 1, "low": 1, "high": 4}},
+        "lines": {"f": {"formula": "x", "from": 0}}, "measures": {"rate": "irrs(f, n)", "odd": "irrs(f, 1.5)"},
+    })  # fmt: skip
+    per_year = {"year": 1, "quarter": 4}[period]
+    told = [made.weigh(inputs={"n": n}).measures["rate"] for n in (1, 2, 3, 4)]
+    assert [one.value for one in told[:3]] == pytest.approx([(1 + rate) ** per_year - 1 for rate in rates], rel=1e-9)
+    assert told[3].value is None
+    assert "and rate 4 is asked for" in told[3].reason
+    assert "must be 1, 2, 3…, and is 1.5" in made.weigh().measures["odd"].reason
+    varied = made.vary({"n": [1, 2, 3, 4]}, show="rate").frame["rate"].tolist()
+    assert varied == pytest.approx([one.value if one.value is not None else np.nan for one in told], nan_ok=True)

@@ -15,11 +15,13 @@ from pennyweight.deals.language.windows import kept_flows
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
+    "beside_irrs",
     "cut",
     "equivalent_annual",
     "future_value",
     "growing_perpetuity",
     "irr",
+    "irrs",
     "loan_payment",
     "modified_irr",
     "npv",
@@ -30,6 +32,7 @@ __all__ = [
     "when_of",
     "why_growing_perpetuity",
     "why_irr",
+    "why_irrs",
     "why_modified_irr",
     "why_payback",
 ]
@@ -96,6 +99,50 @@ def irr(
         return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
     return found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+
+
+def irrs(
+    time: Timeline,
+    x: Floats,
+    which: Floats,
+    years: Floats | None = None,
+    plus: Floats | None = None,
+    where: Floats | None = None,
+) -> Floats:
+    """Of all yearly rates at which the present value is zero the first, second…, the lowest first."""
+    x, _ = cut(time, kept_flows(x, where), years, plus)
+    width = max(x.shape[1], which.size)
+    rows, places = np.broadcast_to(x, (x.shape[0], width)), np.broadcast_to(which, width)
+    found = np.full(width, np.nan)
+    for case in range(width):
+        every = all_yearly_rates(time, rows[:, case : case + 1]) if np.isfinite(rows[:, case]).all() else []
+        place = float(places[case])
+        if whole(np.array([place]))[0] and 1 <= round(place) <= len(every):
+            found[case] = every[round(place) - 1]
+    return found
+
+
+def why_irrs(time: Timeline, x: Floats, which: Floats, *asked: Floats | None) -> str:
+    """How many rates there are."""
+    every = _every(time, x, *asked)
+    if not (whole(which[:1])[0] and which[0] >= 1):
+        return f"which of the rates is meant must be 1, 2, 3…, and is {which[0]:g}"
+    return f"{_rates_told(every)}, and rate {which[0]:g} is asked for"
+
+
+def beside_irrs(time: Timeline, x: Floats, which: Floats, *asked: Floats | None) -> str:
+    """All of them."""
+    return _rates_told(_every(time, x, *asked))
+
+
+def _every(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
+    years, plus, where = (*asked, None, None, None)[:3]
+    return all_yearly_rates(time, x, years, plus, None, None, where)
+
+
+def _rates_told(every: list[float]) -> str:
+    told = " and ".join(f"{rate:.2%}" for rate in every)
+    return f"the present value is zero at {told} alone" if every else "no rate brings the present value to zero"
 
 
 def when_of(time: Timeline, paid: Floats | None, counted: Floats | None) -> Floats:

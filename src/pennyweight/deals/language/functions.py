@@ -114,6 +114,17 @@ _ALL = (
         beside=finance_functions.beside_irr,
     ),
     Function(
+        "irrs",
+        _takes("flows:line which:single years:years? plus:any? where:line?"),
+        "single",
+        "rate",
+        "of all yearly rates at which the present value is zero the first, second…, the lowest first",
+        finance_functions.irrs,
+        example="irrs(net, 1)",
+        why=finance_functions.why_irrs,
+        beside=finance_functions.beside_irrs,
+    ),
+    Function(
         "payback",
         _takes("flows:line rate:rate? where:line?"),
         "single",
@@ -351,13 +362,7 @@ _ALL = (
         example="clamp(price, 0, 5_000)",
     ),
     _by_hand(
-        "abs",
-        _takes("x:any"),
-        "same",
-        "=",
-        "without its sign",
-        arithmetic.plain(np.absolute),
-        example="abs(total(net) - price)",
+        "abs", _takes("x:any"), "same", "=", "without its sign", arithmetic.plain(np.absolute), example="abs(-price)"
     ),
     _by_hand(
         "round",
@@ -369,13 +374,7 @@ _ALL = (
         example="round(2.675, 2)",
     ),
     _by_hand(
-        "floor",
-        _takes("x:any"),
-        "same",
-        "=",
-        "the whole number below",
-        arithmetic.plain(np.floor),
-        example="floor(2.7)",
+        "floor", _takes("x:any"), "same", "=", "whole number below", arithmetic.plain(np.floor), example="floor(2.7)"
     ),
     _by_hand(
         "ceil", _takes("x:any"), "same", "=", "the whole number above", arithmetic.plain(np.ceil), example="ceil(2.1)"

@@ -132,7 +132,7 @@ def steps_of(nodes: Iterator[Node], per_year: int) -> dict[str, float]:
     return found
 
 
-_ENDING = ("npv", "irr", "equivalent_annual", "roi", "modified_irr")
+_ENDING = ("npv", "irr", "irrs", "equivalent_annual", "roi", "modified_irr")
 """Functions whose `years` end the flows at a period."""
 
 
@@ -381,8 +381,8 @@ def runs_with_time(call: Call) -> bool:
 _OF_ALL = ("min", "max", "clamp")
 """Functions whose result is one of their arguments, so that max(0, money) is money."""
 _SUMS = {
-    *("total", "npv", "irr", "payback", "profitability_index", "equivalent_annual", "running", "roi", "modified_irr"),
-    *("written_off", "after_losses", "losses_left"),
+    *("total", "npv", "irr", "irrs", "payback", "profitability_index", "equivalent_annual", "running", "roi"),
+    *("modified_irr", "written_off", "after_losses", "losses_left"),
 }
 
 
