@@ -55,6 +55,7 @@ def test_every_function_can_be_called_with_and_without_what_may_be_left_out(func
         "above": "-50%",
         "below": "500%",
         "share": "60%",
+        "which": "1",
         "curve": "0.9 ** t",
         "growth": "2%",
         "where": "sales > 0 or rope > 0",
