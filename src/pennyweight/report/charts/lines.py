@@ -114,7 +114,7 @@ def _areas(chart: LinesChart, ax: Axes) -> None:
     for number, (_, values) in enumerate(chart.lines):
         color, _, hatch = _STYLES[number % len(_STYLES)]
         top = below + np.nan_to_num(values)
-        ax.fill_between(chart.x, below, top, color=color, alpha=0.75, hatch=hatch, edgecolor=PARCHMENT, linewidth=0)
+        ax.fill_between(chart.x, below, top, facecolor=color, alpha=0.75, hatch=hatch, edgecolor=PARCHMENT, linewidth=0)
         below = top
 
 
