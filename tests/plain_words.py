@@ -59,10 +59,21 @@ def interpolated(x: float, bracket: dict[str, Any]) -> float:
 
 
 def found(condition: str, between: list[float], worth: Callable[[str, float], float | None]) -> float:
-    """Where "a >= b" stops holding, by halves; it holds at the low end and falls from there."""
+    """Where "a >= b" stops holding, by the chord; it holds at the low end and falls from there."""
     left, right = condition.split(" >= ")
-    low, high = (float(one) for one in between)
+
+    def spare(x: float) -> float:
+        return worth(f"({left}) - ({right})", x) or 0.0
+
+    low, high = map(float, between)
+    rest, before = [spare(low), spare(high)], None
     for _ in range(60):
-        middle = (low + high) / 2
-        low, high = (middle, high) if (worth(f"({left}) - ({right})", middle) or 0.0) >= 0 else (low, middle)
+        middle = (low * rest[1] - high * rest[0]) / (rest[1] - rest[0])
+        here = spare(middle)
+        if here == 0 or high - low <= 1e-9 or abs(middle - low) <= 1e-12 * high or abs(high - middle) <= 1e-12 * high:
+            return middle
+        side = here > 0
+        other = 0.5 if side == before else 1.0  # the end that stays counts half, so that it moves too
+        before = side
+        low, high, rest = (middle, high, [here, rest[1] * other]) if side else (low, middle, [rest[0] * other, here])
     return low

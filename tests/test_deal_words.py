@@ -55,7 +55,7 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     assert made.weigh("plain").line("rents").tolist() == pytest.approx(undone)
 
 
-@pytest.mark.parametrize("seed", range(cases(12)))
+@pytest.mark.parametrize("seed", range(cases(9)))
 def test_random_deals_that_solve_an_input_agree(seed: int) -> None:
     """What is given on the first day, and a thing that grows with it, so that the deal is worth no less than is asked."""
     document = random_deal(seed) | {
