@@ -163,8 +163,26 @@ def test_a_column_set_to_what_was_meant_as_a_multiple_is_told() -> None:
         "Rent, a year and m2 lies below its low of 0.9 times what the deal has: Bakery has EUR 0.95, not "
         "EUR 212.00. A multiple is written 'scale 0.95'."
     ]
+    own = [str(text) for holds, text in deal.weigh(inputs={"tenants.Clinic.rent": -5}).checks if not holds]
+    assert len(own) == 1
+    assert own[0].endswith("Clinic has EUR -5.00, not EUR 216.00.")
+    for asked in (lambda: deal.find("tenants.ends", "npv >= 0"), lambda: deal.vary({"tenants.ends": [1, 2]})):
+        with pytest.raises(PennyweightError, match="each of tenants has a day of its own"):
+            asked()
+    with pytest.raises(PennyweightError, match="tenants has no 'Clinc'; did you mean 'Clinic'"):
+        deal.weigh(inputs={"tenants.Clinc.rent": 5})
     meant = deal.weigh(inputs={"tenants.rent": "scale 0.95"})
     assert all(holds for holds, _ in meant.checks)
     let = meant.document().charts[1]  # what falls after the sale is not counted in the picture either
     kept = sum(float(values.sum()) for _, values in let.lines)
     assert math.isclose(kept, float(meant.line("relet")[:121].sum()), rel_tol=1e-12)
+
+
+def test_what_a_deal_solves_may_be_looked_for_beside_brackets() -> None:
+    """The debt at which the owners earn what they ask for; the picture marks what the deal itself finds."""
+    deal = read("plant")
+    found = deal.find("debt", "irr >= hurdle")
+    least = found.answers["base"].answers[0].value
+    assert math.isclose(deal.weigh(inputs={"debt": least}).measures["irr"].value or 0.0, 0.09, rel_tol=1e-9)
+    chart = found.document().charts[0]
+    assert min(chart.x) < deal.weigh().inputs["debt"] < max(chart.x)

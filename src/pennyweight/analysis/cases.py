@@ -86,6 +86,13 @@ class Model:
         """The wanted names for several cases."""
         return self.evaluate(stack(self.definition, cases), wanted)
 
+    def standing(self, case: Inputs, name: str) -> float:
+        """The value of an input as it stands: of a series the multiple 1, of what the deal solves what it finds."""
+        item = self.definition.inputs[name]
+        if (item.solved or item.formula) and name not in case:
+            return float(self.figures([case], [name])[name][0])
+        return 1.0 if item.is_series else float(value_in(self.definition, case, name))
+
     def sweep(
         self,
         base: Mapping[str, Floats],
@@ -169,7 +176,7 @@ class Model:
         reached = self.program.depends[self.program.names[asked_name(question.name)]]
         varied = [name for name, value in known.items() if value.shape[-1] > 1]
         same = not any(self.program.bit(name) & reached for name in varied if name != question.find)
-        base_varies = question.between is None and value_in(self.definition, known, question.find).shape[-1] > 1
+        base_varies = question.between is None and np.size(value_in(self.definition, known, question.find)) > 1
         if same and not base_varies:
             first = {name: value[..., :1] for name, value in known.items()}
             return self._found(question, first, 1)

@@ -64,6 +64,15 @@ class Input:
         """Whether it has a value for each thing of a set."""
         return bool(self.of) and self.place is None
 
+    def refuse_days(self, where: str) -> None:
+        """Refuse to look for, or go by, a whole column of days: no multiple of them means anything."""
+        if self.is_column and self.unit == "date":
+            raise InputError(
+                f"{where}: each of {self.of} has a day of its own; a scenario moves them all, with shift = '3 months'. "
+                f"Only one's own day is looked for or varied, such as {self.of}.NAME.{self.name.rpartition('.')[2]}.",
+                at=where,
+            )
+
     @property
     def column(self) -> str:
         """Of one thing's own value: the column it stands in; else the name."""

@@ -29,6 +29,7 @@ def read_places(item: Input, given: object, *, what: str) -> Floats:
 
     A series takes multiples of itself, a choice its words, or "all" of them.
     """
+    item.refuse_days(what)
     read = partial(read_value, unit="share") if item.is_series else item.read
     if item.choices:
         if isinstance(given, str):

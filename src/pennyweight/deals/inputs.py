@@ -118,7 +118,7 @@ def value_in(deal: Definition, values: Mapping[str, Any], name: str) -> Any:
         return values[name]
     item = deal.inputs[name]
     if item.solved or item.formula:
-        return np.array([item.value]) if any(isinstance(value, np.ndarray) for value in values.values()) else item.value
+        return item.value
     found = np.asarray(values[item.column])[item.place]
     return found if found.ndim else float(found)
 
@@ -197,6 +197,10 @@ def based(deal: Definition, scenario: str) -> list[str]:
 def input_named(deal: Definition, name: str) -> Input:
     """The input, or InputError with the nearest name."""
     if a_text(name, what="The name of an input") not in deal.inputs:
+        head, _, rest = name.partition(".")
+        thing, _, column = rest.rpartition(".")
+        if thing and f"{head}.{column}" in deal.inputs and head in deal.sets:
+            raise InputError(f"{head} has no '{thing}'{nearest(thing, deal.sets[head].things) or '.'}", at=name)
         raise InputError(
             f"There is no input '{name}'{nearest(name, deal.inputs) or '.'} The inputs are {', '.join(deal.inputs)}."
         )

@@ -38,6 +38,7 @@ def find(
     """Find the values of an input at which a condition becomes true; see `Deal.find`."""
     deal = model.definition
     item = input_named(deal, name)
+    item.refuse_days(f"'{name}'")
     if so_that is None and not deal.goals:
         raise InputError("Say what must come true, such as 'npv == 0': the deal has no goals to meet.")
     if aim != "true":

@@ -16,7 +16,7 @@ from pennyweight.deals.axis_values import MOST as _MOST
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs, input_named, stack, value_in
+from pennyweight.deals.inputs import input_named, stack
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
 
@@ -82,14 +82,6 @@ class Variation(Shown):
         return {"format": 1, "deal": self.title, "scenario": self.scenario, "rows": rows}
 
 
-def _as_it_stands(model: Model, base: Inputs, name: str) -> float:
-    """The value of an input in a case: of a series the multiple 1, of what the deal solves what it finds."""
-    item = model.definition.inputs[name]
-    if (item.solved or item.formula) and name not in base:
-        return float(model.figures([base], [name])[name][0])
-    return 1.0 if item.is_series else float(value_in(model.definition, base, name))
-
-
 def vary(
     model: Model,
     places: Mapping[str, object],
@@ -135,7 +127,7 @@ def vary(
         axes,
         {name: values.reshape(shape) for name, values in figures.items()},
         tuple(wanted),
-        {name: _as_it_stands(model, base, name) for name in axes},
+        {name: model.standing(base, name) for name in axes},
         deal,
         verdicts.reshape(shape) if deal.goals else None,
     )

@@ -16,7 +16,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.core import flows
 from pennyweight.deals.compiler.program import aside_names, check_name, each_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs
+from pennyweight.deals.inputs import Inputs, as_used
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, children, names_in
@@ -251,7 +251,7 @@ def _ranges(case: Case) -> Iterator[Told]:
     """Does each input lie within its low and its high?"""
     deal, inputs = case.deal, case.inputs
     for name, item in deal.inputs.items():
-        value = inputs.get(name)
+        value = as_used(deal, inputs, name)
         style = deal.style
         if isinstance(value, np.ndarray):
             yield from _range_of_all(deal, item, value)

@@ -16,7 +16,7 @@ from pennyweight.deals.compiler.program import each_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs, stack
 from pennyweight.deals.language.nodes import Name
-from pennyweight.deals.parts import Axis, Grid
+from pennyweight.deals.parts import Axis, Grid, Input
 from pennyweight.deals.undefined import why_undefined
 from pennyweight.described import Described
 
@@ -200,7 +200,7 @@ def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int
             asked_name = f"{axis.key}.{model.definition.sets[axis.key].things[int(value)]}.{column.name}"
             continue
         item = model.definition.varied(axis.key)
-        moved[axis.key] = moved[axis.key] * value if item is not None and item.is_series else value
+        moved[axis.key] = _moved(item, moved[axis.key], value)
     reached = model.program.depends[model.program.names[column.name]]
     asked = [question for question in model.definition.questions if reached & model.program.bits[question]]
     wanted = [column.name, *([each_name(column.name)] if column.each else []), *asked]
@@ -208,3 +208,10 @@ def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int
     if np.isinf(values[asked_name][0]):
         return "it is larger than any number can hold"
     return why_undefined(model.definition, values, asked_name)
+
+
+def _moved(item: Input | None, was: Any, value: float) -> Any:
+    """What a table's value makes of an input: a series or a column times it, one of words with this word for all."""
+    if item is None or not item.is_series:
+        return value
+    return np.full(np.shape(was), value) if item.choices else was * value

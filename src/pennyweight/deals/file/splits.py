@@ -104,7 +104,8 @@ def _check_order(tiers: tuple[Tier, ...], where: str) -> None:
         raise InputError(f"{where}: a catch-up follows a tier with a rate, to which it catches up.", at=where)
     before: float | None = None
     for k, tier in enumerate(tiers):
-        given = folded(tier.rate or tier.until) if tier.rate or tier.until else None  # type: ignore[arg-type]
+        asked = tier.rate or tier.until
+        given = folded(asked) if asked else None
         if given is not None and before is not None and given <= before:
             raise InputError(
                 f"{where}: tier {k + 1} asks for {given:.10g}, which tier {k} already gives; the returns must rise.",

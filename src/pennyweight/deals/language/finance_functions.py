@@ -108,26 +108,26 @@ def irrs(
     years: Floats | None = None,
     plus: Floats | None = None,
     where: Floats | None = None,
+    paid: Floats | None = None,
+    counted: Floats | None = None,
 ) -> Floats:
     """Of all yearly rates at which the present value is zero the first, second…, the lowest first."""
     x, _ = cut(time, kept_flows(x, where), years, plus)
     width = max(x.shape[1], which.size)
     rows, places = np.broadcast_to(x, (x.shape[0], width)), np.broadcast_to(which, width)
     found = np.full(width, np.nan)
-    for case in range(width):
-        every = all_yearly_rates(time, rows[:, case : case + 1]) if np.isfinite(rows[:, case]).all() else []
-        place = float(places[case])
-        if whole(np.array([place]))[0] and 1 <= round(place) <= len(every):
-            found[case] = every[round(place) - 1]
+    for case in np.flatnonzero(whole(places) & (places >= 1) & np.isfinite(rows).all(axis=0)):
+        every = _every(time, rows[:, case : case + 1], None, None, None, paid, counted)
+        place = round(float(places[case]))
+        found[case] = every[place - 1] if place <= len(every) else np.nan
     return found
 
 
 def why_irrs(time: Timeline, x: Floats, which: Floats, *asked: Floats | None) -> str:
     """How many rates there are."""
-    every = _every(time, x, *asked)
     if not (whole(which[:1])[0] and which[0] >= 1):
         return f"which of the rates is meant must be 1, 2, 3…, and is {which[0]:g}"
-    return f"{_rates_told(every)}, and rate {which[0]:g} is asked for"
+    return f"{_rates_told(_every(time, x, *asked))}, and rate {which[0]:g} is asked for"
 
 
 def beside_irrs(time: Timeline, x: Floats, which: Floats, *asked: Floats | None) -> str:
@@ -136,8 +136,8 @@ def beside_irrs(time: Timeline, x: Floats, which: Floats, *asked: Floats | None)
 
 
 def _every(time: Timeline, x: Floats, *asked: Floats | None) -> list[float]:
-    years, plus, where = (*asked, None, None, None)[:3]
-    return all_yearly_rates(time, x, years, plus, None, None, where)
+    years, plus, *rest = (*asked, None, None)
+    return all_yearly_rates(time, x, years, plus, None, None, *rest)
 
 
 def _rates_told(every: list[float]) -> str:

@@ -115,7 +115,7 @@ _ALL = (
     ),
     Function(
         "irrs",
-        _takes("flows:line which:single years:years? plus:any? where:line?"),
+        _takes("flows:line which:single years:years? plus:any? where:line? paid:single? counted:single?"),
         "single",
         "rate",
         "of all yearly rates at which the present value is zero the first, second…, the lowest first",

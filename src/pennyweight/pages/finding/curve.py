@@ -12,8 +12,7 @@ from pennyweight.analysis.finding.found import Found
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.showing import headed
 from pennyweight.array_kinds import Floats
-from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs, input_named, stack, value_in
+from pennyweight.deals.inputs import Inputs, input_named, stack
 from pennyweight.deals.language.nodes import Compare, Name, Node
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.parts import Input, Question
@@ -35,7 +34,7 @@ def curves(found: Found) -> tuple[LinesChart, ...]:
     item = input_named(deal, question.find)
     drawn = _turning_goal(model, question, stack(deal, cases), outcomes)
     near, scenarios = (
-        _near(model.definition, outcomes, found.looked, cases, item),
+        _near(model, outcomes, found.looked, cases, item),
         list(found.search.cases)[:_MOST_LINES],
     )
     made = _curve(model, drawn, item, stack(deal, cases[:_MOST_LINES]), near, scenarios)
@@ -125,13 +124,13 @@ def _curve(
 
 
 def _near(
-    deal: Definition, outcomes: Sequence[Answers], looked: tuple[float, float], cases: Sequence[Inputs], item: Input
+    model: Model, outcomes: Sequence[Answers], looked: tuple[float, float], cases: Sequence[Inputs], item: Input
 ) -> tuple[float, float]:
     """What is drawn: where the answers and the values as they stand lie, with some room, or all that was looked at."""
     places = [answer.value for one in outcomes for answer in one.answers]
     if not places:
         return looked
-    places += [1.0 if item.is_series else float(value_in(deal, case, item.name)) for case in cases]
+    places += [one for case in cases if np.isfinite(one := model.standing(case, item.name))]
     room = 0.4 * max(max(places) - min(places), 0.1 * max(map(abs, places)))
     return max(min(places) - room, looked[0]), min(max(places) + room, looked[1])
 

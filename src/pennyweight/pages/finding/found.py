@@ -6,7 +6,7 @@ from functools import partial
 
 from pennyweight.analysis.finding.found import Asked, Found
 from pennyweight.analysis.searching.outcome import Answers
-from pennyweight.deals.inputs import input_named, value_in
+from pennyweight.deals.inputs import input_named
 from pennyweight.documents import Cell, Column, Document, Row, Table, Text
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.pages.explaining.figures_beside import beside, figures_at
@@ -39,7 +39,7 @@ def _explained(asked: Asked, scenario: str, outcome: Answers) -> Derivation:
     model, question, case = asked.model, asked.question, asked.cases[scenario]
     item = input_named(model.definition, question.find)
     names, bound = watched(model.definition, question)
-    standing = 1.0 if item.is_series else float(value_in(model.definition, case, item.name))
+    standing = model.standing(case, item.name)
     parts: dict[str, Derivation] = {}
     for value in [answer.value for answer in outcome.answers] or [standing] if names else ():
         parts |= figures_at(model, case, item, beside(item, value), names, bound)

@@ -7,7 +7,6 @@ from functools import partial
 
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import value_in
 from pennyweight.deals.language.nodes import Name, names_in
 from pennyweight.deals.parts import Question
 from pennyweight.documents import Cell, Column, Row, Table
@@ -75,7 +74,7 @@ def answer_derivation(weighing: Weighing, name: str) -> Derivation:
     parts: dict[str, Derivation] = {}
     values = [answer.value for answer in outcome.answers]
     if not values:
-        values = [1.0 if item.is_series else float(value_in(weighing.definition, weighing.case, item.name))]
+        values = [weighing.model.standing(weighing.case, item.name)]
     for value in values if names else ():
         parts |= figures_at(weighing.model, weighing.case, item, beside(item, value), names, asked)
     formula = f"looked for over {item.label}, so that {aim_of(question)}"
