@@ -184,3 +184,15 @@ def test_what_cannot_be_right_is_refused_in_one_sentence(section: str, name: str
         Deal.from_dict(made).weigh()
     assert said in str(caught.value)
     assert "mistakes:" not in str(caught.value)
+
+
+def test_the_day_of_a_thing_that_never_comes_is_looked_for_within_the_timeline() -> None:
+    """Two things bring 20 and 30 a year; the first ends after a year, so that 80 are brought when the other ends after two."""
+    rows = [{"n": "p", "d": dt.date(2027, 12, 31), "w": 2}, {"n": "q", "d": "never", "w": 3}]
+    made = Deal.from_dict({
+        "deal": "x", "timeline": {"periods": 5, "start": dt.date(2026, 12, 31)},
+        "sets": {"a": {"rows": rows, "columns": {"d": {"unit": "date"}, "w": {"whole": True}}}},
+        "money_in": {"r": {"each": "a", "formula": "10 * a.w", "to": "a.d"}}, "measures": {"m": "total(net)"},
+    })  # fmt: skip
+    assert made.find("a.q.d", "m <= 100").answers["base"].answers[0].shown == "2028-12-31"
+    assert made.find("a.q.w", "m <= 115").answers["base"].answers[0].value == 1.0

@@ -8,6 +8,7 @@ import tomllib
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 import pytest
 from benchmarks.house import by_hand
 from docs.make_starters import FOLDER, NAMES, commands, listing, page
@@ -169,6 +170,11 @@ def test_a_column_set_to_what_was_meant_as_a_multiple_is_told() -> None:
     for asked in (lambda: deal.find("tenants.ends", "npv >= 0"), lambda: deal.vary({"tenants.ends": [1, 2]})):
         with pytest.raises(PennyweightError, match="each of tenants has a day of its own"):
             asked()
+    day = deal.find("tenants.Archive.ends", "irr >= 13.5%").answers["base"].answers[0]
+    assert day.value == round(day.value)
+    days = [str(np.datetime64(round(day.value) + k, "D")) for k in (0, 1)]
+    after = [deal.weigh(inputs={"tenants.Archive.ends": one}).measures["irr"].value or 0.0 for one in days]
+    assert after[0] >= 0.135 > after[1]
     with pytest.raises(PennyweightError, match="tenants has no 'Clinc'; did you mean 'Clinic'"):
         deal.weigh(inputs={"tenants.Clinc.rent": 5})
     meant = deal.weigh(inputs={"tenants.rent": "scale 0.95"})

@@ -43,6 +43,8 @@ class Input:
     """Decimals it was typed with, as it is shown: 4.125% has three."""
     of: str = ""
     """The set it is a column of, with a value for each of its things; or the set one of whose things it is."""
+    whole_each: bool = False
+    """Of a column whether its things take whole values alone, as days are; a multiple of them all may be any."""
     place: int | None = None
     """Of one thing's own value: which of the set's things it is."""
     keys: tuple[float, ...] = ()
@@ -185,7 +187,8 @@ class KnownInputs(dict[str, Input]):
         place = self.sets[head].places[thing]
         value = float(np.asarray(whole.value)[place])
         label = f"{thing}: {whole.label.removeprefix(f'{self.sets[head].label}: ')}"
-        return replace(whole, name=name, value=value, label=label, place=place, low=None, high=None)
+        step = 1.0 if whole.whole_each else None
+        return replace(whole, name=name, value=value, label=label, place=place, low=None, high=None, step=step)
 
 
 @dataclass(frozen=True, slots=True)

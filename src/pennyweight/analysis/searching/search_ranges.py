@@ -31,6 +31,8 @@ def default_range(
         return 0.0, 4.0
     if item.choices:
         return 0.0, len(item.choices) - 1.0
+    if not np.isfinite(base):  # "never": what lies within the timeline is looked at
+        base = float(days[-1].astype(np.int64)) if item.unit == "date" and days is not None else float(periods)
     if item.unit == "date":
         low, high = (base - 3_653.0, base + 3_653.0) if days is None else days[[0, -1]].astype(np.int64).tolist()
         return min(low, base), max(high, base)

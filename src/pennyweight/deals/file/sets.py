@@ -276,6 +276,7 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> In
         choices=column.words,
         fixed=shape.fixed or column.kind != "number",
         of=raw.things.name,
+        whole_each=shape.whole or unit in ("date", "period"),
     )
 
 
