@@ -184,7 +184,10 @@ measure with `each` is met when every thing meets it.
 
 Scenarios and everything else that changes inputs take a column as a whole (`tenants.rent = { scale = 0.9 }`,
 `tenants.starts = { shift = "3 months" }`) or one thing's own value (`tenants.Bakery.rent = 210`: the column follows the
-last dot), which then does not move with its column. A thing may not bear the name of a column.
+last dot), which then does not move with its column. A thing may not bear the name of a column. Questions, tables,
+`find` and `vary` move a column by a multiple of all its values (`vary offices.toml tenants.rent=0.8..1.1/4`), and a
+column of days by months (`find shops.toml shops.opens "npv >= 0"`, `by = { "shops.opens" = "0..12:3" }`): an answer is
+so many months later, or sooner.
 
 `[sets.cohorts] every = "period"` has one thing a period, from period 0 to the end: `cohorts.born` is its period,
 `cohorts.age` how many periods ago that is. Nothing of a cohort runs before age 0, and the `start` of a level is its

@@ -91,7 +91,7 @@ class Model:
         item = self.definition.inputs[name]
         if (item.solved or item.formula) and name not in case:
             return float(self.figures([case], [name])[name][0])
-        return 1.0 if item.is_series else float(value_in(self.definition, case, name))
+        return item.neutral if item.is_series else float(value_in(self.definition, case, name))
 
     def sweep(
         self,

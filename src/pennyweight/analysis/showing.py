@@ -8,7 +8,7 @@ from typing import Literal
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input
 
-__all__ = ["Side", "headed", "show_about", "show_base", "show_figure", "show_value"]
+__all__ = ["Side", "axis_kind", "headed", "headed_axis", "show_about", "show_base", "show_figure", "show_value"]
 
 Side = Literal["exactly", "at most", "at least"]
 """On which side of a value a condition holds."""
@@ -52,6 +52,23 @@ def headed(deal: Definition, name: str, label: str | None = None) -> str:
     return deal.style.headed(deal.label(name) if label is None else label, deal.unit(name))
 
 
+def headed_axis(deal: Definition, item: Input, label: str | None = None) -> str:
+    """What stands along an axis on which this input moves: its unit, or that it moves as a whole."""
+    label = deal.label(item.name) if label is None else label
+    if item.by_months:
+        return f"{label}, months later"
+    if item.by_scale:
+        return f"{label}, of {'all its values' if item.is_column else 'its series'}"
+    return label if item.unit == "date" else headed(deal, item.name, label)
+
+
+def axis_kind(item: Input) -> Literal["number", "percent", "days"]:
+    """What the figures along an axis are on which this input moves."""
+    if item.unit == "date" and not item.by_months:
+        return "days"
+    return "percent" if item.by_scale or (item.unit in ("share", "rate") and not item.is_series) else "number"
+
+
 def show_figure(deal: Definition, name: str, value: float | None, *, unit: bool = True, sign: bool = False) -> str:
     """A figure by its name: with the word of its choice, and its unit."""
     item = deal.varied(name) if name in deal.questions else None
@@ -72,12 +89,23 @@ def _period(deal: Definition, unit: str, value: float) -> str:
 def _shown(deal: Definition, item: Input, value: float, places: int, unit: bool) -> str:
     if item.choices:
         return item.choices[round(value)] if 0 <= round(value) < len(item.choices) else "undefined"
+    if item.by_months:
+        return _later(value)
     if unit and (named := _period(deal, item.unit, value)):
         return named
     if item.is_series:
         return f"{deal.style.show(value, 'number', places=places)} × {item.name}"
     shown = deal.style.with_unit if unit else deal.style.show
     return shown(value, item.unit, places=None if item.unit == "date" else places)
+
+
+def _later(months: float) -> str:
+    """How much later the days of a column fall, in words."""
+    if months != months:
+        return "undefined"
+    count = abs(round(months))
+    words = f"{count:,} month{'' if count == 1 else 's'}"
+    return f"{words} {'sooner' if months < 0 else 'later'}"
 
 
 def _typed(deal: Definition, item: Input, value: float) -> int:

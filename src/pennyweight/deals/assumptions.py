@@ -66,14 +66,20 @@ class Input:
         """Whether it has a value for each thing of a set."""
         return bool(self.of) and self.place is None
 
-    def refuse_days(self, where: str) -> None:
-        """Refuse to look for, or go by, a whole column of days: no multiple of them means anything."""
-        if self.is_column and self.unit == "date":
-            raise InputError(
-                f"{where}: each of {self.of} has a day of its own; a scenario moves them all, with shift = '3 months'. "
-                f"Only one's own day is looked for or varied, such as {self.of}.NAME.{self.name.rpartition('.')[2]}.",
-                at=where,
-            )
+    @property
+    def by_months(self) -> bool:
+        """Whether it is a column of days, which all move by the same months: no multiple of a day means anything."""
+        return self.is_column and self.unit == "date"
+
+    @property
+    def by_scale(self) -> bool:
+        """Whether it is moved by a multiple of itself."""
+        return self.is_series and not self.by_months and not self.choices
+
+    @property
+    def neutral(self) -> float:
+        """What leaves a series or a column as it is: a multiple of 1, or 0 months."""
+        return 0.0 if self.by_months else 1.0
 
     @property
     def column(self) -> str:
@@ -84,6 +90,12 @@ class Input:
     def whole(self) -> bool:
         """Whether only certain values make sense, a `step` apart, so that nothing is looked for between them."""
         return self.step is not None
+
+    def read_move(self, given: object, *, what: str) -> float:
+        """Where a search or a table puts it: a value, of a series a multiple, of days so many months later."""
+        if self.by_months:
+            return float(read_months(given, what=what))
+        return read_value(given, "share", what=what) if self.by_scale else self.read(given, what=what)
 
     def read(self, given: object, *, what: str) -> float:
         """A value of this input as an analyst types it; InputError says what it takes."""

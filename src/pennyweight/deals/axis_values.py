@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from functools import partial
 
 import numpy as np
 
@@ -13,7 +12,6 @@ from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list
-from pennyweight.quantities.units import read_value
 
 __all__ = ["MOST", "read_places"]
 
@@ -27,10 +25,10 @@ _SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
 def read_places(item: Input, given: object, *, what: str) -> Floats:
     """The values an input takes: a list, or "380k..460k/9" (how many), "6%..12%:1%" (how far apart), "7,8,9".
 
-    A series takes multiples of itself, a choice its words, or "all" of them.
+    A series takes multiples of itself, a column of days the months by which all move, such as "0..12:3", a choice its
+    words, or "all" of them.
     """
-    item.refuse_days(what)
-    read = partial(read_value, unit="share") if item.is_series else item.read
+    read = item.read_move
     if item.choices:
         if isinstance(given, str):
             given = list(item.choices) if given.strip() == "all" else [word.strip() for word in given.split(",")]
@@ -56,12 +54,14 @@ def _read_text(text: str, read: Callable[..., float], item: Input, what: str) ->
     low, high = read(match[1], what=what), read(match[2], what=what)
     if match["step"]:
         return _stepped(low, high, read(match["step"], what=f"the step of {what}"), text, what)
-    if match["count"] is None and item.step is not None and item.unit != "date":  # every value there is
+    every = item.by_months or item.unit != "date"
+    if match["count"] is None and item.step is not None and every:  # every value there is
         return _stepped(low, high, item.step, text, what)
     count = 9 if match["count"] is None else read_amount(match["count"], what=f"the number of values of {what}")
     if count != round(count) or not 2 <= count <= MOST:
         raise InputError(f"{what} is '{text}'; write how many values after the /, 2 or more.", at=what)
-    return np.linspace(low, high, int(count))
+    places = np.linspace(low, high, int(count))
+    return np.unique(np.round(places)) if item.unit == "date" else places
 
 
 def _stepped(low: float, high: float, step: float, text: str, what: str) -> Floats:

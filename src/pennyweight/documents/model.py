@@ -320,6 +320,10 @@ class StepsChart:
         object.__setattr__(self, "parts", tuple((visible(label), value) for label, value in self.parts))
 
 
+AxisKind: TypeAlias = Literal["number", "percent", "days"]
+"""What the figures along an axis are; days are those since 1970."""
+
+
 @dataclass(frozen=True, slots=True)
 class LinesChart:
     """Lines over time or over an input: (label, values) each; `targets` and `marks` are (label, place).
@@ -338,7 +342,7 @@ class LinesChart:
     marks: tuple[tuple[str, float], ...] = ()
     x_words: tuple[str, ...] = ()
     percent: bool = False
-    x_percent: bool = False
+    x_kind: AxisKind = "number"
     about: str = ""
     """What the chart is about, where its title does not say it."""
 

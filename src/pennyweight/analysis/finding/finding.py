@@ -17,7 +17,6 @@ from pennyweight.deals.inputs import based, input_named, stack
 from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
-from pennyweight.quantities.units import read_value
 
 __all__ = ["condition_of", "figure_of", "find"]
 
@@ -38,7 +37,6 @@ def find(
     """Find the values of an input at which a condition becomes true; see `Deal.find`."""
     deal = model.definition
     item = input_named(deal, name)
-    item.refuse_days(f"'{name}'")
     if so_that is None and not deal.goals:
         raise InputError("Say what must come true, such as 'npv == 0': the deal has no goals to meet.")
     if aim != "true":
@@ -66,12 +64,13 @@ def find(
         name,
         item.label,
         words[aim],
-        item.is_series,
+        item.by_scale,
         looked,
         f"all of {', '.join(item.choices)}" if item.choices else f"{ends[0]} and {ends[1]}",
         found,
         labels,
         item.choices,
+        item.by_months,
         Asked(asked, question, dict(zip(scenarios, cases, strict=True))),
     )
 
@@ -106,10 +105,7 @@ def figure_of(deal: Definition, text: str) -> Node:
 def _limits(item: Input, between: tuple[str | float, str | float]) -> tuple[float, float]:
     if item.choices:
         raise InputError(f"All choices of {item.name} are tried; leave the range out.", at="between")
-    if item.is_series:
-        low, high = (read_value(end, "number", what=f"the range of {item.name}") for end in between)
-    else:
-        low, high = (item.read(end, what=f"the range of {item.name}") for end in between)
+    low, high = (item.read_move(end, what=f"the range of {item.name}") for end in between)
     if not low < high:
         raise InputError(f"The range of {item.name} runs from {between[0]} to {between[1]}; write the smaller first.")
     if item.step is not None and floor(high / item.step + 1e-9) < ceil(low / item.step - 1e-9):

@@ -7,9 +7,10 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.plain_values import plain_place
 from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.deals.inputs import Inputs
-from pennyweight.deals.parts import Question
+from pennyweight.deals.parts import Input, Question
 from pennyweight.documents.shown import Shown
 
 if TYPE_CHECKING:
@@ -25,6 +26,11 @@ class Asked:
     model: Model
     question: Question
     cases: Mapping[str, Inputs]
+
+    @property
+    def item(self) -> Input:
+        """The input that is looked for."""
+        return self.model.definition.inputs[self.question.find]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -52,11 +58,13 @@ class Found(Shown):
     labels: Mapping[str, str]
     choices: tuple[str, ...] = ()
     """The words of the input, when it takes one of several; an answer is the place of one."""
+    by_months: bool = False
+    """Whether an answer is how many months later all days of a column fall."""
     search: Asked | None = field(default=None, repr=False, compare=False)
     """What was searched, for whoever looks further: at the answers, just beside them, and over the input."""
 
     def value(self, answer: Answer) -> float | str:
-        """An answer as a program takes it: a number, or the word of a choice.
+        """An answer as a program takes it: a number, a day, or the word of a choice.
 
         `answer` is one of the answers.
 
@@ -66,7 +74,12 @@ class Found(Shown):
         >>> [found.value(answer) for answer in found.answers["base"].answers]
         []
         """
-        return self.choices[round(answer.value)] if self.choices else answer.value
+        return self._plain(answer.value)
+
+    def _plain(self, value: float) -> float | str:
+        """A value of the input as a program takes it."""
+        plain: float | str = value if self.search is None else plain_place(self.search.item, value)
+        return plain
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -88,7 +101,8 @@ class Found(Shown):
             "input": self.input,
             "so_that": self.so_that,
             "by_scale": self.by_scale,
-            "between": list(self.looked),
+            "by_months": self.by_months,
+            "between": [end if self.choices else self._plain(end) for end in self.looked],
             "answers": {name: [self.value(one) for one in item.answers] for name, item in self.answers.items()},
             "kinds": {name: [answer.kind for answer in item.answers] for name, item in self.answers.items()},
             "reasons": {name: item.reason for name, item in self.answers.items() if item.reason},

@@ -55,7 +55,7 @@ def probes_of(
     """A search for each case."""
     item = deal.varied(question.find)
     assert item is not None
-    base = np.ones(1) if item.is_series else value_in(deal, known, item.name)
+    base = np.full(1, item.neutral) if item.is_series else value_in(deal, known, item.name)
     if item.formula and item.name not in known:  # what its formula comes to
         base = evaluate(program, put_together(deal, known), [item.name])[item.name]
     bases = np.broadcast_to(base, (cases,)).tolist()
@@ -66,9 +66,9 @@ def probes_of(
     ]
 
 
-def series_of(deal: Definition) -> frozenset[str]:
-    """The inputs that have a value a period, and are moved by their scale."""
-    return frozenset(name for name, item in deal.inputs.items() if item.is_series)
+def series_of(deal: Definition) -> dict[str, float]:
+    """The inputs that are moved as a whole, by their scale or by months, and what moves each nowhere."""
+    return {name: item.neutral for name, item in deal.inputs.items() if item.is_series}
 
 
 def _widening(deal: Definition, item: Input, question: Question, look: Look, base: float) -> Search[Answers]:

@@ -47,9 +47,9 @@ class Probe(Generic[Found]):
 
 
 def in_step(
-    sweep: Sweep, base: Mapping[str, Floats], series: frozenset[str], probes: Sequence[Probe[Any]]
+    sweep: Sweep, base: Mapping[str, Floats], series: Mapping[str, float], probes: Sequence[Probe[Any]]
 ) -> list[Any]:
-    """Run all searches, a batch a round, and return what each found; `series` are moved by their scale."""
+    """Run all searches, a batch a round, and return what each found; `series` stay with these figures."""
     found: list[Any] = [None] * len(probes)
     waiting: dict[int, Floats] = {}
     for number, probe in enumerate(probes):
@@ -75,7 +75,7 @@ def in_step(
         for key, places_of in keys.items():
             mine = np.isin(mover, places_of) if len(keys) > 1 else np.ones(x.size, np.bool_)
             # Where another search moves its own input, one thing of a set has no value apart from its column.
-            start = np.ones(1) if key in series else base.get(key, np.full(1, np.nan))
+            start = np.full(1, series[key]) if key in series else base.get(key, np.full(1, np.nan))
             changes[key] = x if mine.all() else np.where(mine, x, start if start.size == 1 else start[owner])
         wanted = list(dict.fromkeys(name for probe in chosen for name in probe.watched))
         figures = sweep(base, owner, changes, wanted)

@@ -24,9 +24,12 @@ def default_range(
     """Where to look for a value of this input when the asker does not say.
 
     Money, counts and plain numbers from 0 to four times the base, shares 0 to 100 %, rates -50 % to 100 %, spans 0 to
-    the end, series from 0 to four times their size, choices all, days those of the timeline. low and high of the input
+    the end, series from 0 to four times their size, choices all, days those of the timeline, a column of
+    days as many months to either side as the timeline has. low and high of the input
     widen it, never narrow it.
     """
+    if item.by_months:
+        return -float(ceil(12 * years)), float(ceil(12 * years))
     if item.is_series:
         return 0.0, 4.0
     if item.choices:
@@ -58,9 +61,9 @@ def wider(item: Input, low: float, high: float, *, is_moment: bool = False) -> t
 
     A span may be an age or the term of a loan, beyond the timeline; a day may lie before or after it.
     """
-    if item.is_series:
+    if item.is_series and not item.by_months:
         return 0.0, 100.0
-    if item.unit in ("rate", "share", "choice") or is_moment:
+    if item.by_months or item.unit in ("rate", "share", "choice") or is_moment:
         return None
     if item.unit in ("years", "period"):
         return low, max(4.0 * high, high + 100.0)

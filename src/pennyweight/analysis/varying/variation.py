@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.plain_values import plain_place
 from pennyweight.analysis.weighing.verdict import FALLS_SHORT, NEARLY, PAYS_OFF
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.axis_values import MOST as _MOST
@@ -72,9 +73,10 @@ class Variation(Shown):
         return pd.DataFrame(columns)
 
     def _words(self, name: str, values: Floats) -> Any:
-        """Values as they are written: numbers, or the words of a choice."""
+        """Values as they are written: numbers, days, or the words of a choice."""
         item = self.definition.inputs[name]
-        return [item.choices[round(value)] for value in values.tolist()] if item.choices else values
+        plain = not item.choices and item.unit != "date"
+        return values if plain else [plain_place(item, value) for value in values.tolist()]
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""

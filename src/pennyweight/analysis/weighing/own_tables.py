@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any, ClassVar
 import numpy as np
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.plain_values import plain_value
 from pennyweight.analysis.showing import show_figure
-from pennyweight.analysis.weighing.plain_values import plain_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import each_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import Inputs, stack
+from pennyweight.deals.inputs import Inputs, moved_by, stack
 from pennyweight.deals.language.nodes import Name
 from pennyweight.deals.parts import Axis, Grid, Input
 from pennyweight.deals.undefined import why_undefined
@@ -211,7 +211,7 @@ def _reason(model: Model, table: Grid, case: Inputs, name: str, place: tuple[int
 
 
 def _moved(item: Input | None, was: Any, value: float) -> Any:
-    """What a table's value makes of an input: a series or a column times it, one of words with this word for all."""
+    """What a table's value makes of an input."""
     if item is None or not item.is_series:
         return value
-    return np.full(np.shape(was), value) if item.choices else was * value
+    return moved_by(item, np.asarray(was)[:, None], np.array([value]))[:, 0]

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.analysis.plain_values import plain_value
 from pennyweight.analysis.weighing.asked_lines import Selection
-from pennyweight.analysis.weighing.plain_values import plain_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.worked_out import of_each

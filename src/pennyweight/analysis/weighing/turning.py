@@ -148,7 +148,7 @@ def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[Tu
         reached = by_input.get(item.name, [])
         watched = tuple(name for goal in reached for name in (met_name(goal), slack_name(goal)))
         rest = tuple(goal for goal in missed if goal not in reached)
-        base = 1.0 if item.is_series else float(np.asarray(inputs[item.name]))
+        base = item.neutral if item.is_series else float(np.asarray(inputs[item.name]))
         found.append(Probe(case, item.name, watched, _turns(deal, item, base, reached, rest)))
     return found
 

@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING, Any, ClassVar
 import numpy as np
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.plain_values import plain_input, plain_place, plain_row, plain_solved
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.weighing.asked_lines import selection
 from pennyweight.analysis.weighing.checks import Check, checks_of, numbers_inside
 from pennyweight.analysis.weighing.own_tables import TableResult, table_of
-from pennyweight.analysis.weighing.plain_values import plain_input, plain_row, plain_solved
 from pennyweight.analysis.weighing.things import each_lines, figures_of_things, things_frame
 from pennyweight.analysis.weighing.turning import TurningPoint, answers_and_turns, turning_points
 from pennyweight.analysis.weighing.verdict import (
@@ -285,7 +285,7 @@ class Weighing(Shown):
         >>> deal.weigh().plain_answer("best_letting", 1.0)
         'rooms'
         """
-        return plain_input(self.definition, self.definition.questions[name].find, value)
+        return plain_place(self.definition.inputs[self.definition.questions[name].find], value)
 
     def document(
         self,

@@ -54,7 +54,7 @@ def moved_inputs(weighing: Weighing, figures: Sequence[str]) -> tuple[MovedInput
     states = [key for goal in deal.goals for key in (met_name(goal), nearly_name(goal)) if key in model.program.names]
     found: list[MovedInput] = []
     for item in _nearest(weighing):
-        value = 1.0 if item.is_series else float(weighing.case[item.name])
+        value = item.neutral if item.is_series else float(weighing.case[item.name])
         places = _places(item, value)
         if places.size < 2:
             continue

@@ -75,7 +75,6 @@ def read_question(context: Context, name: str, known: list[str]) -> Question:
 
 def with_between(context: Context, question: Question, item: Input) -> Question:
     """The question with the range it looks in, read as values of its input."""
-    item.refuse_days(question.where)
     given = context.shape.questions[question.name].between
     if given is None:
         return question

@@ -121,7 +121,7 @@ def read_between(given: Sequence[object], item: Input, where: str) -> tuple[floa
     """The two ends of where a value is looked for, as values of its input."""
     if len(given) != 2:
         raise InputError(f"{where}: 'between' takes the two ends of a range, such as [1, 12].", at=where)
-    low, high = (item.read(end, what=where) for end in given)
+    low, high = (item.read_move(end, what=where) for end in given)
     if not low < high:
         raise InputError(f"{where} runs from {given[0]} to {given[1]}; write the smaller first.", at=where)
     return low, high

@@ -274,6 +274,7 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> In
         low=low,
         high=high,
         choices=column.words,
+        step=1.0 if unit == "date" else None,
         fixed=shape.fixed or column.kind != "number",
         of=raw.things.name,
         whole_each=shape.whole or unit in ("date", "period"),

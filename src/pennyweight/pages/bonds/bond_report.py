@@ -95,7 +95,7 @@ def _chart(report: BondReport) -> LinesChart:
         "Price per 100 of face",
         targets=(("Face", 100.0),),
         marks=((shown(rate, "rate"), rate),),
-        x_percent=True,
+        x_kind="percent",
     )
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.finding.found import Found
 from pennyweight.analysis.searching.outcome import Answers
-from pennyweight.analysis.showing import headed
+from pennyweight.analysis.showing import axis_kind, headed, headed_axis
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.inputs import Inputs, input_named, stack
 from pennyweight.deals.language.nodes import Compare, Name, Node
@@ -115,11 +115,11 @@ def _curve(
         "",
         x,
         tuple(lines[:_MOST_LINES]),
-        headed(deal, item.name),
+        headed_axis(deal, item),
         headed(deal, names[0]) if y_title else "",
         targets=targets,
         percent=unit in ("share", "rate"),
-        x_percent=item.unit in ("share", "rate"),
+        x_kind=axis_kind(item),
     )
 
 

@@ -27,9 +27,9 @@ def document(found: Found) -> Document:
             rows.append(Row((Cell(title), told, Cell(outcome.reason)), why))
         for text, notes in outcome.intervals():
             rows.append(Row((Cell(title), Cell(text, "question"), Cell(notes)), why))
-    what = f"{found.label}, as a multiple of its series" if found.by_scale else found.label
+    moved = ", as a multiple of its series" if found.by_scale else ", all by so many months" if found.by_months else ""
     columns = (Column("Scenario", words=True), Column(found.input), Column("Remark", words=True))
-    table = Table(f"{what}, so that {found.so_that}", columns, tuple(rows))
+    table = Table(f"{found.label}{moved}, so that {found.so_that}", columns, tuple(rows))
     searched = Text(f"Searched between {found.looked_shown}.", "comparison")
     return Document(found.title, (table, searched), "", curves(found))
 

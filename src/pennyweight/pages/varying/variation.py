@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.analysis.showing import headed, show_base, show_figure
+from pennyweight.analysis.showing import axis_kind, headed, headed_axis, show_base, show_figure
 from pennyweight.analysis.varying.variation import Variation
 from pennyweight.analysis.weighing.verdict import PAYS_OFF, VerdictWord
 from pennyweight.array_kinds import Floats
@@ -54,7 +54,7 @@ def handout(variation: Variation, page: Document) -> Handout:
 def _one_way(variation: Variation) -> Document:
     deal = variation.definition
     ((name, axis),) = variation.inputs.items()
-    columns = [Column(headed(deal, name))]
+    columns = [Column(headed_axis(deal, deal.inputs[name]))]
     columns += [Column(headed(deal, measure)) for measure in variation.show]
     if variation.verdicts is not None:
         columns.append(Column("Verdict", words=True))
@@ -91,13 +91,13 @@ def _chart(variation: Variation, measure: str) -> LinesChart:
         title,
         axis,
         ((deal.label(measure), variation.figures[measure]),),
-        _axis_title(variation, name),
+        headed_axis(deal, deal.inputs[name]),
         {"money": deal.style.currency, "share": "", "rate": "a year"}.get(unit, "" if unit == "number" else unit),
         targets=targets,
         marks=(("as it stands", base),) if inside else (),
         x_words=tuple(item.choices[round(v)] for v in axis.tolist()) if item.choices else (),
         percent=unit in ("share", "rate"),
-        x_percent=item.is_series or item.unit in ("share", "rate"),
+        x_kind=axis_kind(item),
     )
 
 
@@ -165,8 +165,8 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
         f"{deal.label(measure)}{finding}",
         tuple(_axis_value(variation, second, v) for v in variation.inputs[second]),
         tuple(_axis_value(variation, first, v) for v in variation.inputs[first]),
-        _axis_title(variation, second),
-        _axis_title(variation, first),
+        headed_axis(deal, deal.inputs[second]),
+        headed_axis(deal, deal.inputs[first]),
         values,
         tuple(tuple(row) for row in shown),
         passes,
@@ -174,19 +174,10 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
     )
 
 
-def _axis_title(variation: Variation, name: str) -> str:
-    deal = variation.definition
-    if deal.inputs[name].is_series:
-        return f"{deal.label(name)}, of its series"
-    unit = deal.unit(name)
-    suffix = {"money": deal.style.currency, "rate": "a year", "years": "years"}.get(unit, "")
-    return deal.label(name) + (f", {suffix}" if suffix else "")
-
-
 def _axis_value(variation: Variation, name: str, value: float) -> str:
     """A value of an input that is varied; of a series the share of it."""
     deal = variation.definition
-    if deal.inputs[name].is_series:
+    if deal.inputs[name].by_scale:
         return deal.style.show(float(value), "share", places=1)
     return show_base(deal, deal.inputs[name], float(value))
 

@@ -7,9 +7,9 @@ from functools import partial
 import numpy as np
 
 from pennyweight.analysis.explaining.why import why
+from pennyweight.analysis.plain_values import plain_value
 from pennyweight.analysis.showing import headed
 from pennyweight.analysis.weighing.asked_lines import selection
-from pennyweight.analysis.weighing.plain_values import plain_value
 from pennyweight.analysis.weighing.things import each_lines, things_frame
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.assumptions import ThingSet

@@ -40,7 +40,13 @@ def draw_lines(chart: LinesChart, ax: Axes) -> Axes:
         room = max(8, 72 // len(chart.x_words))
         words = ["\n".join(wrap(drawable(word), room)) for word in chart.x_words]
         ax.set_xticks(range(len(words)), words, fontsize=9)
-    elif chart.x_percent:
+    elif chart.x_kind == "days":
+        from matplotlib.dates import AutoDateLocator, DateFormatter
+
+        said = "%Y-%m" if np.ptp(chart.x) > 200 else "%Y-%m-%d"
+        ax.xaxis.set_major_locator(AutoDateLocator(minticks=4, maxticks=9))  # type: ignore[no-untyped-call]
+        ax.xaxis.set_major_formatter(DateFormatter(said))  # type: ignore[no-untyped-call]
+    elif chart.x_kind == "percent":
         from matplotlib.ticker import PercentFormatter
 
         ax.xaxis.set_major_formatter(PercentFormatter(1.0))

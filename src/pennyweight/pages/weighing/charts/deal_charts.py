@@ -10,7 +10,7 @@ from typing import Literal
 
 import numpy as np
 
-from pennyweight.analysis.showing import headed, show_value
+from pennyweight.analysis.showing import axis_kind, headed_axis, show_value
 from pennyweight.analysis.weighing.own_tables import TableResult
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.compiler.program import drawn_name
@@ -234,12 +234,12 @@ def _of_table(table: TableResult, chart: OwnChart) -> LinesChart:
         chart.label or table.label,
         first.values,
         lines,
-        headed(deal, first.key, first.label),
+        headed_axis(deal, item, first.label),
         y_title,
         chart.kind,
         x_words=words,
         percent=unit in ("share", "rate"),
-        x_percent=item.unit in ("share", "rate"),
+        x_kind=axis_kind(item),
     )
     if words:
         return made

@@ -10,8 +10,9 @@ import numpy as np
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.parts import Input
 
-__all__ = ["plain_input", "plain_row", "plain_solved", "plain_value"]
+__all__ = ["plain_input", "plain_place", "plain_row", "plain_solved", "plain_value"]
 
 
 def plain_input(deal: Definition, name: str, value: float | Floats) -> Any:
@@ -54,6 +55,14 @@ def plain_value(deal: Definition, name: str, value: float) -> Any:
     if item is not None and item.choices:
         return item.choices[round(value)]
     return str(np.datetime64(round(value), "D")) if item is not None and item.unit == "date" else value
+
+
+def plain_place(item: Input, value: float) -> Any:
+    """Where a search or a table puts an input, as programs take it: a number, a multiple, months, a day, a word."""
+    if item.choices:
+        return item.choices[round(value)]
+    days = item.unit == "date" and not item.by_months
+    return str(np.datetime64(round(value), "D")) if days and np.isfinite(value) else value
 
 
 def plain_row(values: Floats) -> list[float | None]:
