@@ -10,26 +10,17 @@ import copy
 import datetime as dt
 import re
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property
 from typing import Any
 
 from tests.plain_functions import (
     UndefinedError,
-    carried,
-    cut_flows,
-    declining,
-    gain,
-    mean,
-    modified,
     month_on,
-    months,
-    rate_of_return,
-    some,
-    window,
-    worth,
 )
-from tests.plain_sets import Column, apart, by_age, over_things
-from tests.plain_words import found, graduated, interpolated, looked_up
+from tests.plain_reader import Reader
+from tests.plain_sets import apart
+from tests.plain_splits import divided
+from tests.plain_words import found
 
 Value = float | None
 
@@ -61,6 +52,13 @@ class PlainDeal:
         self.owed: dict[Any, tuple[float, float, int, int]] = {}
         """What is owed at a period's end, the level payment, how many payments are left, and over how many it is spread."""
         self.known: dict[Any, Value] = {}
+        self.splits: dict[str, dict[str, list[Any]]] = {}
+
+    @cached_property
+    def until(self) -> int:
+        """The period to which the deal is counted."""
+        moment = self.document["timeline"].get("counted_to")
+        return self.end if moment is None else self._stretch(moment)[1]
 
     def line(self, name: str) -> list[Value]:
         """All periods of a line or level."""
@@ -103,6 +101,8 @@ class PlainDeal:
             "money_out": lambda: [(1, n) for n, (s, _) in self.roles.items() if s == "money_out"],
             "net": lambda: [(1, "money_in"), (-1, "money_out"), *((1, f"{name}.flow") for name in self.loans)],
         }
+        if name in totals and t > self.until:
+            return 0.0
         if name in totals:
             parts = [(sign, self._together(part, t)) for sign, part in totals[name]()]
             return None if any(v is None for _, v in parts) else sum(sign * (v or 0.0) for sign, v in parts)
@@ -112,7 +112,7 @@ class PlainDeal:
             return sum(self._together(f"{loan}.{name[6:]}", t) or 0.0 for loan in self.loans)
         if "." in name:
             loan, part = name.split(".")
-            return self._part(loan, part, t)
+            return self._share(loan, part, t) if loan in self.document.get("splits", {}) else self._part(loan, part, t)
         section, item = self.roles[name]
         if "every" in self.sets.get(self.each.get(name, ""), {}):
             age = t - (self.thing or ("", 0))[1]
@@ -129,21 +129,35 @@ class PlainDeal:
             return 0.0
         return self.formula(item["formula"], t)
 
+    def _share(self, name: str, part: str, t: int) -> float:
+        """A part of a split in one period."""
+        if name not in self.splits:
+            split = self.document["splits"][name]
+            told = {p: [self.formula(text, k) for k in range(self.end + 1)] for p, text in split["paid_in"].items()}
+            cash = [self.formula(split["of"], k) for k in range(self.end + 1)]
+            self.splits[name] = divided(split["tiers"], told, cash, self.per_year)
+        return float(self.splits[name][part][t])
+
     def _part(self, loan: str, part: str, t: int) -> float:
         """A part of a loan in one period; payments monthly, in periods of whole months."""
         terms = self.loans[loan]
+        if t > self.until:
+            return 0.0
+        if part == "settled":
+            return self._state(loan, t)[0] if t == self.until and "counted_to" in self.document["timeline"] else 0.0
         if part == "payment" or part == "interest":
             return self._paid(loan, t)[0 if part == "payment" else 1]
         if part == "principal":
-            return self._part(loan, "payment", t) - self._part(loan, "interest", t)
+            return self._part(loan, "payment", t) - self._part(loan, "interest", t) + self._part(loan, "settled", t)
         if part == "extra":
             wanted = self.formula(terms.get("extra", 0), t) or 0.0
             return min(max(wanted, 0.0), self._paid(loan, t)[2])
         if part == "drawn":
             return self._state(loan, t)[0] if t == self._begins(loan) else self._advance(loan, t)
         if part == "flow":
-            return self._part(loan, "drawn", t) - self._part(loan, "payment", t) - self._part(loan, "extra", t)
-        return self._state(loan, t)[0]
+            paid = self._part(loan, "payment", t) + self._part(loan, "extra", t) + self._part(loan, "settled", t)
+            return self._part(loan, "drawn", t) - paid
+        return self._state(loan, t)[0] - self._part(loan, "settled", t)
 
     def _begins(self, loan: str) -> int:
         terms = self.loans[loan]
@@ -227,7 +241,8 @@ class PlainDeal:
 
     def _runs_any(self, name: str, t: int) -> bool:
         if "." in name or (name == "net" and self.loans):
-            return t >= (0 if name.split(".")[-1] in ("net", "flow", "drawn", "balance") else 1)
+            split = name.split(".")[0] in self.document.get("splits", {})
+            return t >= (0 if split or name.split(".")[-1] in ("net", "flow", "drawn", "balance") else 1)
         own = self.each.get(name)
         if own is None and self.thing is not None:  # what is the deal's own runs when any thing that it reads does
             whole = copy.copy(self)
@@ -262,7 +277,7 @@ class PlainDeal:
         """The first and the last period of a moment."""
         text = str(moment)
         if text.startswith("year "):
-            year = int(text[5:])
+            year = int(text[5:]) if text[5:].isdigit() else round(self.formula(text[5:], 0) or 0.0)
             return max((year - 1) * self.per_year + 1, 0) if year else 0, year * self.per_year
         if text.count("-") == 2:
             period = next(k for k in range(self.end + 1) if self.day(k) >= dt.date.fromisoformat(text))
@@ -296,102 +311,9 @@ class PlainDeal:
 
     def formula(self, text: Any, t: int) -> Value:
         """A formula in one period, by Python itself."""
-        reader = _Reader(self, t)
+        reader = Reader(self, t)
         try:
             lazy = re.sub(r"where = ([^,()]+)", r"where = '\1'", apart(str(text)))  # looked at in each period
             return float(eval(re.sub(r"([\d.]+)%", r"(\1/100)", lazy), {"__builtins__": {}}, reader))
         except (UndefinedError, ZeroDivisionError):
             return None
-
-
-class _Reader(dict[str, Any]):
-    """What a formula's names mean in one period."""
-
-    def __init__(self, deal: PlainDeal, t: int) -> None:
-        super().__init__()
-        self.deal, self.t = deal, t
-
-    def __missing__(self, name: str) -> Any:
-        deal, t = self.deal, self.t
-        year = -(-t // deal.per_year)
-        plain: dict[str, Any] = {
-            "t": t, "end": deal.end, "per_year": deal.per_year, "year": year, "min": min, "max": max, "abs": abs,
-            "per_period": lambda rate: (1 + rate) ** (1 / deal.per_year) - 1,
-            "grown": lambda rate: (1 + rate) ** (t / deal.per_year),
-            "grown_yearly": lambda rate: (1 + rate) ** max(year - 1, 0),
-            "prior": lambda line: line.value(t - 1) if t else 0.0,
-            "total": lambda line, a=0, b=deal.end, where="1": sum(window(deal, line, a, b, 0, where)),
-            "average": lambda line, a=1, b=deal.end, where="1": mean(window(deal, line, a, b, 1, where)),
-            "lowest": lambda line, a=1, b=deal.end, where="1": some(min, window(deal, line, a, b, 1, where)),
-            "at": lambda line, k, otherwise=None: line.value(round(k)) if otherwise is None or 0 <= round(k) <= deal.end else otherwise,
-            "end_of_year": lambda years: years * deal.per_year,
-            "date": lambda k: deal.day(round(float(k))).toordinal(),
-            "period_of": lambda day: float(day) if float(day) == float("inf") else deal._stretch(str(dt.date.fromordinal(round(float(day)))))[0],
-            "by_age": lambda new, curve: by_age(new, curve, t, deal.end),
-            **{how: partial(over_things, deal, t, how) for how in ("sum_of", "average_of", "lowest_of", "highest_of", "count_of", "one_of")},
-            "years_between": lambda a, b: months(round(float(a)), round(float(b))) / 12,
-            "npv": lambda line, rate, years=None, plus=0, paid="", counted="": worth(deal, line, rate, years, plus, paid, counted),
-            "graduated": lambda x, bracket: graduated(deal, t, x, bracket), "looked_up": looked_up, "interpolated": interpolated,
-            "irr": lambda line, years=None, plus=0: rate_of_return(deal, line, years, plus),
-            "equivalent_annual": lambda line, rate, years: worth(deal, line, rate, years, 0) * rate / (1 - (1 + rate) ** -years),
-            "roi": lambda line, years=None, plus=0: gain(cut_flows(deal, line, years, plus)),
-            "modified_irr": lambda line, rate, other=None, years=None, plus=0: modified(deal, cut_flows(deal, line, years, plus), rate, rate if other is None else other),
-            "growing_perpetuity": lambda first, rate, growth: first / ((1 + rate) ** (1 / deal.per_year) - (1 + growth) ** (1 / deal.per_year)),
-            "after_losses": lambda line, share=1.0: carried(line, t, share)[0], "losses_left": lambda line, share=1.0: carried(line, t, share)[1],
-            "written_off": lambda line, years: sum(line.value(k) for k in range(max(0, t - round(years * deal.per_year)), t)) / round(years * deal.per_year),
-            "declining_balance": lambda cost, rate, years: declining(float(cost), rate, years, year) / deal.per_year,
-            "running": lambda line: sum(line.value(k) for k in range(t + 1)),
-            "highest": lambda line, a=1, b=deal.end, where="1": some(max, window(deal, line, a, b, 1, where)),
-        }  # fmt: skip
-        if name in plain:
-            return plain[name]
-        if name == "undefined":
-            raise UndefinedError
-        if name in deal.sets:
-            return Column(deal, name, t)
-        if name in deal.document.get("brackets", {}):
-            return deal.document["brackets"][name]
-        given = deal.inputs.get(name)
-        if isinstance(given, str) or (isinstance(given, dict) and "choices" in given):
-            return given if isinstance(given, str) else given["value"]
-        if name in deal.loans or name == "loans":
-            return _Parts(deal, name, t)
-        return _Named(deal, name, t)
-
-
-class _Parts:
-    """A loan in a formula: its parts are names."""
-
-    def __init__(self, deal: PlainDeal, name: str, t: int) -> None:
-        self.deal, self.name, self.t = deal, name, t
-
-    def __getattr__(self, part: str) -> _Named:
-        return _Named(self.deal, f"{self.name}.{part}", self.t)
-
-
-class _Named:
-    """A name in a formula, worked out only when arithmetic asks for its value in this period."""
-
-    def __init__(self, deal: PlainDeal, name: str, t: int) -> None:
-        self.deal, self.name, self.t = deal, name, t
-
-    def value(self, t: int) -> float:
-        found = self.deal.at(self.name, t)
-        if found is None:
-            raise UndefinedError
-        return found
-
-    def __float__(self) -> float:
-        return self.value(self.t)
-
-
-def _forward(operation: str) -> Callable[..., Any]:
-    def compute(self: _Named, *others: Any) -> Any:
-        return getattr(float(self), operation)(*(float(other) for other in others))
-
-    return compute
-
-
-_OPERATIONS = "add radd sub rsub mul rmul truediv rtruediv pow rpow lt le gt ge neg abs"
-for _operation in _OPERATIONS.split():
-    setattr(_Named, f"__{_operation}__", _forward(f"__{_operation}__"))

@@ -46,7 +46,7 @@ def months(first: int, last: int) -> float:
 
 
 def cut_flows(deal: Any, line: Any, years: float | None, plus: Any) -> list[float]:
-    last = deal.end if years is None else round(years * deal.per_year)
+    last = deal.until if years is None else round(years * deal.per_year)
     flows = [line.value(k) for k in range(last + 1)]
     flows[-1] += plus.value(last) if hasattr(plus, "value") else plus
     return flows
@@ -84,8 +84,9 @@ def rate_of_return(deal: Any, line: Any, years: float | None, plus: Any) -> floa
     return low
 
 
-def window(deal: Any, line: Any, first: float, last: float, least: int, where: str) -> list[float]:
+def window(deal: Any, line: Any, first: float, last: float | None, least: int, where: str) -> list[float]:
     """The values of the periods of a window that count."""
+    last = deal.until if last is None else last
     if last > deal.end:
         raise UndefinedError
     return [

@@ -21,7 +21,7 @@ def random_deal(seed: int) -> dict[str, Any]:
         return str(start + dt.timedelta(pick.randint(1, 365 * (years - 1))))
 
     return {
-        "deal": "Random", "timeline": {"period": period, "periods": years * per_year, "start": start},
+        "deal": "Random", "timeline": {"period": period, "periods": years * per_year, "start": start, **pick.choice([{}, {"counted_to": "year held"}])},
         "inputs": {
             "price": pick.randint(60, 90) * 1_000, "rent": pick.randint(15, 30) * 1_000 // per_year, "hurdle": 0.08,
             "way": {"value": pick.choice(["own", "rented"]), "choices": ["own", "rented"]},
@@ -37,6 +37,10 @@ def random_deal(seed: int) -> dict[str, Any]:
             "old": {"amount": 30_000, "rate": 0.05, "years": 12, "payments_made": pick.randint(0, 60), "paid_out": 0},
             "private": {"amount": 9_000, "rate": 0.09, "years": 10, "balloon": pick.randint(1, 5), "paid_out": pick.randint(0, per_year)},
         },
+        "splits": {"shared": {"of": "max(rents - works, 0)", "paid_in": {"us": "0.9 * paid", "them": "0.1 * paid + 0.2 * works"}, "tiers": [
+            {"rate": 0.04}, *pick.choice([[], [{"rate": 0.06}]]), *pick.choice([[], [{"catch_up": "them", "to": 0.2, "share": pick.choice([0.5, 1])}]]),
+            *pick.choice([[], [{"shares": {"us": 0.8, "them": 0.2}, "until": {"us": 0.09}}]]), {"shares": {"us": 0.5, "them": 0.5}},
+        ]}},
         "money_in": {"rents": {"formula": "rent", "set": {day(): pick.randint(0, 500)}}},
         "money_out": {
             "paid": {"formula": "price", "at": 0}, "berth": "200 if way == 'rented' else 0",
@@ -44,12 +48,12 @@ def random_deal(seed: int) -> dict[str, Any]:
         },
         "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}, "lost": "losses_left(surplus, 60%)"},
         "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "recent": "total(rents, t - 3, t)", "ahead": "at(rents, t + 2, otherwise = 7)",
-            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "charged": "graduated(rents, duty)", "levied": "graduated(rents, levy)", "share": "looked_up(rents - works, duty)", "bent": "rents * interpolated(year, bend)",
+            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "charged": "graduated(rents, duty)", "levied": "graduated(rents, levy)", "share": "looked_up(rents - works, duty)", "bent": "rents * interpolated(year, bend)", "ours": "shared.us - shared.us_1 + shared.tier_2 + prior(shared.owed_1)",
             "covered": "rents / works if works > 0 else undefined", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
         "measures": {
             "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
             "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "thin": "lowest(covered, where = works > 0)", "meant": "average(rents, where = works > 0)", "plain": "roi(net, years=held, plus=worth)",
-            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "middle": "npv(net, hurdle, paid='middle')", "by_days": "npv(net, hurdle, paid='middle', counted='days')", "for_ever": "growing_perpetuity(rent, hurdle, 2%)",
+            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "middle": "npv(net, hurdle, paid='middle')", "by_days": "npv(net, hurdle, paid='middle', counted='days')", "for_ever": "growing_perpetuity(rent, hurdle, 2%)", "shared_out": "total(shared.them)",
         },
         "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},
         "tables": {"kept": {"by": {"n": list(range(1, years + 1))}, "columns": {

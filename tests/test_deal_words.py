@@ -28,9 +28,11 @@ def test_random_deals_with_every_new_word_agree(seed: int) -> None:
     document = random_deal(seed)
     made, paper = Deal.from_dict(document), PlainDeal(document)
     weighing = made.weigh()
-    loans, parts = [*document["loans"], "loans"], ["payment", "interest", "drawn", "balance"]
-    names = [*("rents", "works", "berth", "worth", "net", "surplus", "taxed", "lost", "worn", "falls"),
-             *("recent", "ahead", "usual", "peak", "charged", "levied", "share", "bent"), *(f"{loan}.{part}" for loan in loans for part in parts)]  # fmt: skip
+    parts = ["payment", "interest", "drawn", "balance", "principal", "flow"]
+    parts += ["settled"] if "counted_to" in document["timeline"] else []
+    names = [*("rents", "works", "berth", "worth", "net", "surplus", "taxed", "lost", "worn", "falls", "recent", "ahead"),
+             *("usual", "peak", "charged", "levied", "share", "bent", "ours", "shared.us", "shared.them_1", "shared.owed_1"),
+             *(f"{loan}.{part}" for loan in [*document["loans"], "loans"] for part in parts)]  # fmt: skip
     for name in names:
         told = [np.nan if value is None else value for value in paper.line(name)]
         assert weighing.line(name).tolist() == pytest.approx(told, rel=1e-9, abs=1e-6, nan_ok=True), name

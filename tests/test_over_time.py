@@ -97,7 +97,7 @@ def test_the_measures_of_drawn_deals_add_up(seed: int) -> None:
         functions.append(function)
         if reason.name == "till_sold":  # through `net` and a condition, down to the lines
             assert {"rents", "paid", "staged.flow", "old.flow"} <= {one.name for one in of_role(reason, "line")}
-    assert len(functions) == 15
+    assert len(functions) == 16
 
 
 FAIR: dict[str, Any] = {

@@ -61,7 +61,7 @@ def said_by(result: Any) -> dict[str, float]:
     return found | {name: value for name, value in plain.get("measures", {}).items() if isinstance(value, float)}
 
 
-@pytest.mark.parametrize("kind", some(list(KINDS), 2))
+@pytest.mark.parametrize("kind", some(list(KINDS), 3))
 def test_page_one_says_what_came_out_and_what_went_in(kind: str) -> None:
     """A sentence with figures in it, key figures that open, a chart, what was put in: before anything else."""
     result = KINDS[kind]()

@@ -39,7 +39,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     return tmp_path
 
 
-@pytest.mark.parametrize("ending", REPORTS)
+@pytest.mark.parametrize("ending", some(REPORTS, 3))
 def test_what_was_handed_over_is_weighed_again_to_the_same_bytes(
     ending: str, folder: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -77,7 +77,7 @@ def _split(split: Split, time: Timeline, of: Floats, *rest: Floats) -> tuple[Flo
             if here.growth is not None:
                 here.owed = here.owed * here.growth
             if here.rate is not None:
-                here.owed = here.owed + now
+                here.owed = here.owed + now - got  # a tier before has paid a part of it
                 total = here.owed.sum(axis=0)
                 paid = np.minimum(left, total)
                 part = np.where(total > 0, here.owed / np.where(total > 0, total, 1.0), 0.0) * paid
