@@ -207,7 +207,8 @@ of a line is charged in the year's last period. Scenarios and everything else th
 
 `[splits.proceeds]` gives what a line has (`of`, never below 0) to the parties that paid in (`paid_in = { investor =
 "calls", sponsor = "own_calls" }`), tier by tier: `{ rate = "8%" }` brings what was paid in back with 8 % a year,
-compounded by the period, to each in proportion to what it is owed; `{ catch_up = "sponsor", to = "20%", share =
+compounded by the period, to each in proportion to what it is owed (a second one with a higher rate brings what that
+lacks on top); `{ catch_up = "sponsor", to = "20%", share =
 "100%" }` gives the sponsor all that comes until it has a fifth of what was given beyond what was paid in, without
 what it got on its own money; `{ shares = { investor = "80%", sponsor = "20%" }, until = { investor = "15%" } }` goes
 on until the investor has earned 15 % a year; the last tier, `{ shares = … }`, takes all the rest. Formulas name

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable
+from itertools import accumulate
 from typing import Any
 
 __all__ = [
@@ -17,6 +18,7 @@ __all__ = [
     "month_on",
     "months",
     "rate_of_return",
+    "rates_of_return",
     "some",
     "when",
     "window",
@@ -69,19 +71,39 @@ def when(deal: Any, k: int, paid: str, counted: str) -> float:
     return float(((day + before) / 2 - start) / 365)
 
 
-def rate_of_return(deal: Any, line: Any, years: float | None, plus: Any) -> float:
-    """Between -90 % and 1,000 % by halves, where the worth changes its sign once."""
-    flows = cut_flows(deal, line, years, plus)
-
-    def worth(rate: float) -> float:
-        return sum(flow / (1 + rate) ** (k / deal.per_year) for k, flow in enumerate(flows))
-
-    low, high = -0.9, 10.0
-    if not worth(low) > 0 > worth(high):
+def rate_of_return(
+    deal: Any, line: Any, years: float | None = None, plus: Any = 0, paid: str = "", counted: str = ""
+) -> float:
+    """The one rate at which the flows are worth nothing; of several the one above zero, where
+    the running total changes its sign once."""
+    found = rates_of_return(deal, line, years, plus, paid, counted)
+    totals = list(accumulate(cut_flows(deal, line, years, plus)))
+    turns = [k for k in range(1, len(totals)) if totals[k] * totals[k - 1] < 0]
+    above = [rate for rate in found if rate > 0]
+    if len(found) > 1 and len(turns) == len(above) == 1:
+        return above[0]
+    if len(found) != 1:
         raise UndefinedError
-    for _ in range(200):
-        low, high = ((low + high) / 2, high) if worth((low + high) / 2) > 0 else (low, (low + high) / 2)
-    return low
+    return found[0]
+
+
+def rates_of_return(
+    deal: Any, line: Any, years: float | None = None, plus: Any = 0, paid: str = "", counted: str = ""
+) -> list[float]:
+    """All of them from -99.99 % to 1,000 %, the lowest first: by halves wherever the worth changes its sign."""
+
+    def of(rate: float) -> float:
+        return worth(deal, line, rate, years, plus, paid, counted)
+
+    ends = [1e-4 * 110_000 ** (k / 2_000) - 1 for k in range(2_001)]
+    signs = [of(end) > 0 for end in ends]
+    found = []
+    for k in [k for k in range(2_000) if signs[k] != signs[k + 1]]:
+        low, high = ends[k : k + 2]
+        for _ in range(60):
+            low, high = ((low + high) / 2, high) if (of((low + high) / 2) > 0) == signs[k] else (low, (low + high) / 2)
+        found.append(low)
+    return found
 
 
 def window(deal: Any, line: Any, first: float, last: float | None, least: int, where: str) -> list[float]:

@@ -48,12 +48,12 @@ def random_deal(seed: int) -> dict[str, Any]:
         },
         "levels": {"worth": {"formula": "price * grown(2%)", "start": "price"}, "lost": "losses_left(surplus, 60%)"},
         "lines": {"surplus": "rents - works - 0.8 * rent", "taxed": "after_losses(surplus, 60%)", "worn": "written_off(works, 2)", "recent": "total(rents, t - 3, t)", "ahead": "at(rents, t + 2, otherwise = 7)",
-            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "charged": "graduated(rents, duty)", "levied": "graduated(rents, levy)", "share": "looked_up(rents - works, duty)", "bent": "rents * interpolated(year, bend)", "ours": "shared.us - shared.us_1 + shared.tier_2 + prior(shared.owed_1)",
+            "usual": "average(rents, t - 5, t - 1)", "peak": "highest(rents, t - 2, t)", "charged": "graduated(rents, duty)", "levied": "graduated(rents, levy)", "share": "looked_up(rents - works, duty)", "bent": "rents * interpolated(year, bend)", "back_again": {"formula": "net if t < end else 0 - price", "from": 0}, "ours": "shared.us - shared.us_1 + shared.tier_2 + prior(shared.owed_1)",
             "covered": "rents / works if works > 0 else undefined", "falls": f"declining_balance(price, 40%, {pick.randint(2, 7)})"},
         "measures": {
             "sold": "irr(net, years=held, plus=worth)", "level": "equivalent_annual(net, hurdle, years=held)",
             "owed": "at(loans.balance, end_of_year(held))", "value": "npv(net, hurdle, years=held, plus=worth)", "thin": "lowest(covered, where = works > 0)", "meant": "average(rents, where = works > 0)", "plain": "roi(net, years=held, plus=worth)",
-            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "middle": "npv(net, hurdle, paid='middle')", "by_days": "npv(net, hurdle, paid='middle', counted='days')", "for_ever": "growing_perpetuity(rent, hurdle, 2%)", "shared_out": "total(shared.them)",
+            "modified": "modified_irr(net, 6%, hurdle, years=held, plus=worth)", "middle": "npv(net, hurdle, paid='middle')", "by_days": "npv(net, hurdle, paid='middle', counted='days')", "for_ever": "growing_perpetuity(rent, hurdle, 2%)", "shared_out": "total(shared.them)", "mid_rate": "irr(net, paid='middle', counted='days')", "low_rate": "irrs(back_again, 1)", "high_rate": "irrs(back_again, 2)",
         },
         "questions": {"best": {"find": "held", "most": "value", "between": [1, years]}, "how": {"find": "way", "most": "value"}},
         "tables": {"kept": {"by": {"n": list(range(1, years + 1))}, "columns": {

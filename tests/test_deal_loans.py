@@ -262,8 +262,8 @@ def test_loans_in_deals_refused(terms: dict[str, Any], error: type[Exception], s
     ("formula", "sentence"),
     [
         ("total(bank.balance)", "is a level, what stands at the end of a period"),
-        ("total(bank.paymnt)", "nothing is named 'bank.paymnt'; did you mean 'bank.payment'?"),
-        ("total(shop.payment)", "asks for a part of shop, but only loans have parts"),
+        ("total(bank.paymnt)", "bank has no part 'bank.paymnt'; did you mean 'bank.payment'?"),
+        ("total(shop.payment)", "asks for a part of shop, but only loans and splits have parts"),
         ("bank.payment", "must be a single number, but this has a value for each period"),
     ],
 )  # fmt: skip

@@ -97,7 +97,7 @@ def test_the_measures_of_drawn_deals_add_up(seed: int) -> None:
         functions.append(function)
         if reason.name == "till_sold":  # through `net` and a condition, down to the lines
             assert {"rents", "paid", "staged.flow", "old.flow"} <= {one.name for one in of_role(reason, "line")}
-    assert len(functions) == 16
+    assert len(functions) == 17
 
 
 FAIR: dict[str, Any] = {
@@ -137,6 +137,25 @@ def test_the_way_on_leads_to_the_period_that_matters() -> None:
     assert made.why("back").reason.filled == "1 + 50.00 / 60.00"
     assert made.why("double").reason.filled == "2 * 110.00"
     assert below("double")[-1] == ("Stall", 2, 60.0)
+
+
+def test_a_window_that_runs_with_time_is_told_by_the_periods_it_looks_at() -> None:
+    made = Deal.read(STARTERS / "offices/offices.toml")
+    income = made.weigh().line("income")
+    window = made.why("sold", at=120, depth=2).reason.below[0]
+    assert window.label == "total(income, 121, 132)"
+    assert window.values[0] == pytest.approx(income[121:133].sum())
+    assert added(of_role(window, "line")) == pytest.approx(window.values[0])
+    early = deal(
+        lines={
+            "x": {"formula": "10 * t", "from": 0},
+            "past": "average(x, t - 5, t - 1) + 1",
+            "all": "total(x, t - 9, t)",
+        }
+    )
+    cut = early.why("past", at=3).reason.below[0]
+    assert (cut.label, cut.values[0], cut.filled) == ("average(x, 1, 2)", 15.0, "30 / 2")
+    assert added(of_role(early.why("all", at=4).reason, "time")) == early.weigh().line("all")[4] == 100
 
 
 def test_what_is_undefined_shows_the_running_total_and_its_cause() -> None:

@@ -13,6 +13,7 @@ from pennyweight.analysis.explaining.filling import Filling, outermost, summands
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
 from pennyweight.analysis.explaining.over_time import OverTime, looks_over_time
 from pennyweight.analysis.explaining.reason import Reason
+from pennyweight.analysis.explaining.running_windows import standing_in
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.language.names import bind
@@ -296,10 +297,14 @@ class _Teller(Filling):
         A call over time is told by its lines, its years and the period that matters; each other name by itself, the
         most different first.
         """
-        numbers, found = "", []
+        numbers, found, typed = "", [], node
+        if period is not None:
+            node = standing_in(self.deal, self.weighings[0].worked_out, node, period)
         calls = outermost(node)
         for call in calls:
-            if len(calls) == 1:  # what it comes to stands in the numbers of the formula
+            if len(calls) == 1 and (
+                call is node or node is typed
+            ):  # what it comes to stands in the numbers of the formula
                 own, told = self.over_time.told(call, depth, years=depth == 1)
                 numbers = own if call is node else ""
                 found += told

@@ -283,8 +283,13 @@ class Names:
                     f"Formulas can name {', '.join(columns)}.",
                     at=where,
                 )
-            if dot and f"{head}.balance" not in self.shapes:
-                raise InputError(f"{where}: '{name}' asks for a part of {head}, but only loans have parts.", at=where)
+            parts = [one for one in self.shapes if one.startswith(f"{head}.")]
+            if dot and not parts:
+                raise InputError(
+                    f"{where}: '{name}' asks for a part of {head}, but only loans and splits have parts.", at=where
+                )
+            if dot:
+                raise InputError(f"{where}: {head} has no part '{name}'{nearest(name, parts) or '.'}", at=where)
             raise InputError(
                 f"{where}: nothing is named '{name}'{nearest(name, [*known, *FUNCTIONS]) or '.'} "
                 "Names are declared as inputs, values, loans, lines, levels or measures.",
