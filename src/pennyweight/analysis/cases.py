@@ -136,6 +136,10 @@ class Model:
         figures = evaluate(program, put_together(self.definition, known), wanted)
         return {name: value if value.shape[-1] == count else _wide(value, count) for name, value in figures.items()}
 
+    def questions_of(self, wanted: Sequence[str]) -> list[Question]:
+        """The questions whose answers the wanted names read, those that the deal solves itself left out."""
+        return [one for one in self._needed(wanted, {}) if one.name in self.definition.questions]
+
     def answers(self, question: Question, inputs: Mapping[str, Floats], cases: int) -> list[Answers]:
         """The answers to a question in each of the cases side by side."""
         known = dict(inputs)
@@ -246,7 +250,7 @@ class Model:
         ranges = {
             name: (item.low, item.high)
             for name, item in deal.inputs.items()
-            if not (item.fixed or (item.is_series and not item.is_column) or (item.low is None and item.high is None))
+            if not (item.fixed or (item.low is None and item.high is None))
         }
         if scenario.ends in ("low", "high"):
             side = 0 if scenario.ends == "low" else 1

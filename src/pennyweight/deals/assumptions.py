@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 
@@ -13,7 +13,34 @@ from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, choice
 from pennyweight.quantities.units import read_value, refuse_bare_percent
 
-__all__ = ["Input", "InputChange", "KnownInputs", "ThingSet", "choices_of", "read_months"]
+__all__ = ["Fall", "Input", "InputChange", "KnownInputs", "Shape", "ThingSet", "choices_of", "read_months"]
+
+Shape: TypeAlias = Literal[
+    "triangular", "uniform", "pert", "normal", "lognormal", "weights", "history", "wanders", "together", "blocks"
+]
+"""How an uncertain value falls; the last three are of series: from year to year, all years alike, as a history did."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fall:
+    """How an input falls where cases are drawn: its value is the likeliest, or the mean."""
+
+    shape: Shape
+    deviation: float = 0.0
+    """The standard deviation of the value itself; of what wanders that of a year's step, as a share of amounts."""
+    persists: float = 0.0
+    """How much of where it stands lasts into the next year."""
+    values: tuple[float, ...] = ()
+    """What it takes one of: values with `weights`, those of a history, or its changes from year to year."""
+    weights: tuple[float, ...] = ()
+    blocks: int = 1
+    """How many years of a history come together."""
+    source: str = ""
+    """Where a history stands: its file and column."""
+    each: bool = False
+    """Of a column whether every thing falls for itself."""
+    moves_with: Mapping[str, float] = field(default_factory=dict)
+    """By name of another uncertain input the rank correlation (Spearman's) with it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +82,10 @@ class Input:
     """Whether it is a value under [values], whose formula is set aside where a number is given for it."""
     solved: bool = False
     """Whether the deal finds its value itself, in every case anew."""
+    fall: Fall | None = None
+    """How it falls where cases are drawn; None: it does not, or as triangular over its range where nothing does."""
+    decision: bool = False
+    """Whether one decides on it oneself, so that it is never drawn."""
 
     @property
     def is_series(self) -> bool:
@@ -200,7 +231,9 @@ class KnownInputs(dict[str, Input]):
         value = float(np.asarray(whole.value)[place])
         label = f"{thing}: {whole.label.removeprefix(f'{self.sets[head].label}: ')}"
         step = 1.0 if whole.whole_each else None
-        return replace(whole, name=name, value=value, label=label, place=place, low=None, high=None, step=step)
+        return replace(
+            whole, name=name, value=value, label=label, place=place, low=None, high=None, step=step, fall=None
+        )
 
 
 @dataclass(frozen=True, slots=True)

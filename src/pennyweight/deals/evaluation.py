@@ -82,7 +82,7 @@ class _Evaluation:
         self.program, self.plan, self.fixed, self.results, self.cases = program, plan, fixed, results, cases
         self.varied = [(program.names[name], value) for name, value in inputs.items() if value.shape[-1] > 1]
         self.rows = program.time.rows
-        self.done, self.tell = 0, teller()
+        self.done, self.tell, self.stopped = 0, teller(), False
         self.block_size = _block_size(program, plan)
         if plan.phases:  # few cases of many things are work enough for every processor
             self.block_size = min(self.block_size, max(1, -(-cases // (2 * (os.cpu_count() or 1)))))
@@ -97,7 +97,11 @@ class _Evaluation:
             self.blocks(spans)
             return
         with ThreadPoolExecutor(workers) as executor:
-            list(executor.map(self.blocks, [spans[k::workers] for k in range(workers)]))
+            try:
+                list(executor.map(self.blocks, [spans[k::workers] for k in range(workers)]))
+            except BaseException:  # broken off: every thread ends with the block it is at
+                self.stopped = True
+                raise
 
     def blocks(self, spans: list[tuple[int, int]]) -> None:
         """One thread's share."""
@@ -106,6 +110,8 @@ class _Evaluation:
         gathered = {slot: np.empty((self.rows, size) if over_time[slot] else size) for slot in self.plan.collected}
         with np.errstate(all="ignore"):
             for start, stop in spans:
+                if self.stopped:
+                    return
                 self.block(start, stop, pool, gathered)
                 self.done += stop - start
                 if self.cases > size:

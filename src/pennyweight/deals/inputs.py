@@ -105,9 +105,9 @@ def _moved(deal: Definition, name: str, given: str) -> tuple[str, float]:
 
 
 def at_ends(deal: Definition, values: Inputs, ends: Mapping[str, float]) -> dict[str, float | Floats]:
-    """Inputs at an end of their range; that of a column is a multiple of its values."""
+    """Inputs at an end of their range; that of a series or a column is a multiple of its values."""
     return {
-        name: np.asarray(values[name]) * end if name in deal.inputs and deal.inputs[name].is_column else end
+        name: np.asarray(values[name]) * end if name in deal.inputs and deal.inputs[name].by_scale else end
         for name, end in ends.items()
     }
 
@@ -233,7 +233,7 @@ def read_override(deal: Definition, name: str, given: object, values: Mapping[st
         end = item.low if given.strip() == "low" else item.high
         if end is None:
             raise InputError(f"{name} has no '{given.strip()}' to go to; give it a value.", at=name)
-        if item.is_column:  # the ends of a column are multiples
+        if item.by_scale:  # the ends of a series or a column are multiples
             return np.asarray(values[name]) * end
         value = end
     else:

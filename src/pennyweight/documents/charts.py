@@ -7,7 +7,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.core import flows as core
 from pennyweight.core.irr import find_rates as irr
-from pennyweight.documents.model import FlowsChart, RateChart
+from pennyweight.documents.chart_kinds import FlowsChart, RateChart
 from pennyweight.quantities.units import Style
 
 __all__ = ["flows_chart", "rate_chart"]

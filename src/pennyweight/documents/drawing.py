@@ -9,7 +9,8 @@ from collections.abc import Mapping
 from importlib import import_module
 from typing import Any
 
-from pennyweight.documents.model import Chart, Document
+from pennyweight.documents.chart_kinds import Chart
+from pennyweight.documents.model import Document
 
 __all__ = ["draw", "notebook_page"]
 

@@ -302,7 +302,7 @@ class _Told(CallRows):
         places = self.deal.style.places
         for count in range(4, 10):
             text = f"{factor:.{count}g}"
-            if abs(round(flow, places) * float(text) - value) <= 0.5 * 10.0**-places:
+            if abs(round(flow, places) * float(text) - round(value, places)) <= 0.5 * 10.0**-places:
                 return text.replace(".", self.deal.style.mark)
         return digits(factor, self.deal.style.mark)
 

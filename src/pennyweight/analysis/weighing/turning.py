@@ -308,12 +308,7 @@ def _point(
         with np.errstate(all="ignore"):
             away = (nearest[0] - base) / abs(base) if base else np.inf
         distance = float(away) if np.isfinite(away) else None
-        if (
-            item.low is not None
-            and item.high is not None
-            and item.high > item.low
-            and (item.is_column or not item.is_series)
-        ):
+        if item.low is not None and item.high is not None and item.high > item.low:
             of_range = (nearest[0] - base) / (item.high - item.low)
     below, above = turns.get("below"), turns.get("above")
     return TurningPoint(

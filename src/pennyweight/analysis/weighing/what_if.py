@@ -86,8 +86,7 @@ def _places(item: Input, value: float) -> Floats:
         return np.arange(len(item.choices), dtype=np.float64)
     low, high = item.low, item.high
     if item.is_series:
-        ends = (item.low, item.high) if item.is_column else (None, None)
-        low, high = (usual if end is None else end for end, usual in zip(ends, (0.5, 1.5), strict=True))
+        low, high = (usual if end is None else end for end, usual in zip((low, high), (0.5, 1.5), strict=True))
     elif low is None or high is None:
         if item.unit == "date":
             return np.array([value])

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
 
 from pennyweight.deals.definition import until_counted
-from pennyweight.deals.file.series import ColumnsRead, read_series
+from pennyweight.deals.file.series import ColumnsRead, read_history, read_series
 from pennyweight.deals.file.sets import RawSet, each_of, read_set
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
@@ -200,6 +200,14 @@ class Context:
         if remark:
             self.remarks.append(remark)
         return series, f"{item.file}, column {item.column}"
+
+    def history(self, where: str) -> Callable[[str, str, str | None], Any]:
+        """What reads a column of what was, every value of it, for an entry."""
+
+        def read(file: str, column: str, sheet: str | None) -> Any:
+            return read_history(self.source, file, column, where, sheet=sheet, read=self.columns_read)
+
+        return read
 
     def _steps(self, steps: Mapping[str, int | float | str], unit: str, keys: tuple[str, ...]) -> Any:
         where = self.where(*keys)

@@ -87,6 +87,12 @@ class InputShape(_Shape):
     high: Scalar | dt.date | None = _said("The high end of what is likely.")
     whole: bool = _said("Whether only whole values make sense.", False)
     fixed: bool = _said("A fact, an age or a switch: never varied by turning points.", False)
+    uncertain: str | dict[str, Any] | None = _said(
+        'How it falls: "triangular", "uniform" or "pert" from low to high, or a table such as { shape = "normal", '
+        "deviation = 15_000 }."
+    )
+    moves_with: dict[str, Scalar] | None = _said("Other uncertain inputs, and how closely it moves with each: -1 to 1.")
+    decision: bool = _said("Whether one decides on it oneself: it is never drawn.", False)
 
 
 class LineShape(_Shape):
@@ -178,6 +184,12 @@ class ColumnShape(_Shape):
     high: Scalar | None = _said("The high end of what is likely, as a multiple of all its values.")
     whole: bool = _said("Whether only whole values make sense.", False)
     fixed: bool = _said("A fact: never varied by turning points.", False)
+    uncertain: str | dict[str, Any] | None = _said(
+        'How it falls: "triangular", "uniform" or "pert" from low to high, or a table such as { shape = "normal", '
+        "deviation = 15_000 }."
+    )
+    moves_with: dict[str, Scalar] | None = _said("Other uncertain inputs, and how closely it moves with each: -1 to 1.")
+    decision: bool = _said("Whether one decides on it oneself: it is never drawn.", False)
     note: str | None = _said("A remark, for whoever reads the file.")
 
 

@@ -15,6 +15,7 @@ from pennyweight.deals.file.entry_shapes import BracketsShape, InputShape
 from pennyweight.deals.language.brackets import bracket_input
 from pennyweight.deals.language.nodes import Call, Node, walk
 from pennyweight.deals.parts import Input
+from pennyweight.deals.uncertain import read_fall
 from pennyweight.errors import InputError, nearest, within
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.units import check_unit, read_value, refuse_bare_percent
@@ -56,7 +57,7 @@ def read_input(
     check_unit(unit, where=where)
     value, given = context.value(item, unit, ("inputs", name))
     series = isinstance(value, np.ndarray)
-    low, high = (_end(context, name, item, key, unit) for key in ("low", "high"))
+    low, high = (_end(context, name, item, key, unit, series) for key in ("low", "high"))
     if low is not None and high is not None and low > high:
         raise InputError(f"{where}: low {item.low} is above high {item.high}.", at=where)
     if unit == "share" and not series:
@@ -69,7 +70,7 @@ def read_input(
         step = 1.0
     elif step is not None and abs(value / step - round(value / step)) > 1e-6:
         step = None  # it is refused where it is used
-    return Input(
+    made = Input(
         name=name,
         value=value,
         unit=unit,
@@ -82,7 +83,9 @@ def read_input(
         least=least,
         fixed=item.fixed or unit == "date",
         digits=_digits(item, unit),
+        decision=item.decision,
     )
+    return replace(made, fall=read_fall(item.uncertain, item.moves_with, made, context.history(where)))
 
 
 def _solved(
@@ -90,9 +93,11 @@ def _solved(
 ) -> Input:
     """An input whose value the deal finds itself; where it is looked for stands with its question."""
     where = context.where("inputs", name)
-    extra = [key for key in ("choices", "low", "high", "column", "sheet") if getattr(item, key) is not None]
-    if extra or item.fixed:
-        raise InputError(f"{where}: its value is found, so that it has no '{(*extra, 'fixed')[0]}'.", at=where)
+    told = ("choices", "low", "high", "column", "sheet", "uncertain", "moves_with")
+    extra = [key for key in told if getattr(item, key) is not None]
+    extra += [key for key in ("fixed", "decision") if getattr(item, key)]
+    if extra:
+        raise InputError(f"{where}: its value is found, so that it has no '{extra[0]}'.", at=where)
     if item.between is None:
         raise InputError(f"{where}: say with 'between' where its value is looked for, such as [0, 900_000].", at=where)
     check_unit(unit, where=where)
@@ -167,16 +172,26 @@ def _digits(item: InputShape, unit: str) -> int:
     return max((digits_of(one, unit) for one in given), default=0)
 
 
-def _end(context: Context, name: str, item: InputShape, key: str, unit: str) -> float | None:
+def _end(context: Context, name: str, item: InputShape, key: str, unit: str, series: bool) -> float | None:
     given = getattr(item, key)
     if given is None:
         return None
     where = context.where("inputs", name, key) if context.source.knows("inputs", name, key) else None
     what = where or within(context.where("inputs", name), f" {key}")
+    if series:  # of a series the ends are multiples of it
+        value = read_value(given, "share", what=what)
+        if not 0 <= value <= _MOST_MULTIPLE:
+            raise InputError(
+                f"{what} is {given}; of a series it is a multiple of all its values, such as 0.9 or 90%.", at=what
+            )
+        return value
     value = read_value(given, unit, what=what)
     if unit == "share":
         refuse_bare_percent(given, value, what=what)
     return value
+
+
+_MOST_MULTIPLE = 10.0
 
 
 def _choice(context: Context, name: str, item: InputShape, label: str) -> Input:
@@ -203,9 +218,10 @@ def _choice(context: Context, name: str, item: InputShape, label: str) -> Input:
         step=1.0,
         choices=tuple(choices),
         fixed=item.fixed,
+        decision=item.decision,
     )
-    value = made.read(item.value, what=where)
-    return replace(made, value=value)
+    made = replace(made, value=made.read(item.value, what=where))
+    return replace(made, fall=read_fall(item.uncertain, item.moves_with, made, context.history(where)))
 
 
 _MOST_STEPS = 1_000

@@ -216,7 +216,7 @@ def _change(
         end = target.low if item.value == "low" else target.high
         if end is None:
             raise InputError(f"{where}: {name} has no '{item.value}' to go to; write one under [inputs].", at=where)
-        return InputChange("scale" if target.is_column else "replace", end, item.value, where)
+        return InputChange("scale" if target.by_scale else "replace", end, item.value, where)
     ways = [key for key in ("value", "scale", "shift", "steps", "file") if getattr(item, key) is not None]
     if len(ways) != 1:
         raise InputError(f"{where}: give one of 'value', 'scale', 'shift', 'steps' or 'file' with 'column'.", at=where)

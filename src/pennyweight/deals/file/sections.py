@@ -43,6 +43,7 @@ from pennyweight.deals.parts import (
     KnownInputs,
     Line,
 )
+from pennyweight.deals.uncertain import check_moves
 from pennyweight.deals.whole_deal_checks import (
     all_nodes,
     check_bare_amounts,
@@ -255,6 +256,8 @@ class Reader(Entries):
         inputs = self._read_inputs(_Uses(units, uses.steps, uses.leasts)) | columns | brackets | sections.loan_terms
         with self.noting():
             check_bracket_calls(placed_nodes(*sections.groups), inputs)
+        with self.noting():
+            check_moves(inputs)
         return inputs
 
     def _columns(self, sections: Sections, uses: _Uses) -> dict[str, Input]:
@@ -264,7 +267,7 @@ class Reader(Entries):
         found: dict[str, Input] = {}
         for name, raw in self.sets.items():
             with self.noting("sets", name):
-                found.update(column_inputs(raw, used, uses.units))
+                found.update(column_inputs(raw, used, uses.units, self.history(self.where("sets", name))))
         return found
 
     def _column_of(self, name: str) -> str:

@@ -13,7 +13,7 @@ from pennyweight.reading.tables import CsvTable, Reading, read_csv
 from pennyweight.reading.text_files import beside
 from pennyweight.reading.toml_files import Source
 
-__all__ = ["ColumnsRead", "read_series", "unused_columns"]
+__all__ = ["ColumnsRead", "read_history", "read_series", "unused_columns"]
 
 ColumnsRead: TypeAlias = dict[tuple[str, str], tuple[tuple[str, ...], set[str]]]
 """By file and sheet: its columns, and those that were read."""
@@ -75,6 +75,21 @@ def read_series(
     over = values.size - used
     remark = f"{file} holds {over} more values of '{column}' than the timeline has periods." if over > 0 else None
     return series, remark
+
+
+def read_history(
+    source: Source, file: str, column: str, where: str, *, sheet: str | None = None, read: ColumnsRead
+) -> Floats:
+    """Every value of a column, in the order of its rows."""
+    if source.path is None:
+        raise InputError(f"{where}: a deal that was not read from a file cannot read '{file}'.", at=where)
+    table = read_csv(
+        beside(source.path, file, where, what="deal"), shown_as=file, reading=Reading({"series": column}, sheet=sheet)
+    )
+    noted = read.setdefault((file, sheet or ""), (table.header, set()))[1]
+    timed = {head for head in table.header if head.lower() in ("year", "period", "date")}
+    noted |= timed | {next((head for head in table.header if head.lower() == column.lower()), column)}
+    return table.amounts("series", share=True)
 
 
 def _by_date(table: CsvTable, time: Timeline, where: str) -> Floats:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.assumptions import Input, ThingSet
 from pennyweight.deals.file.shape import ColumnShape, DealShape, SetShape
 from pennyweight.deals.timeline import Timeline
+from pennyweight.deals.uncertain import read_fall
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.amounts import read_number
 from pennyweight.quantities.dates import is_date, read_date
@@ -232,17 +233,19 @@ def _things(
     return tuple(seen)
 
 
-def column_inputs(raw: RawSet, used: set[str], units: Mapping[str, str]) -> dict[str, Input]:
+def column_inputs(
+    raw: RawSet, used: set[str], units: Mapping[str, str], history: Callable[..., Floats]
+) -> dict[str, Input]:
     """The columns that formulas name, and those the deal says something of, as inputs by dotted name."""
     found: dict[str, Input] = {}
     for name, column in raw.columns.items():
         dotted = f"{raw.things.name}.{name}"
         if dotted in used or column.shape != ColumnShape():
-            found[dotted] = _input(raw, name, column, units.get(dotted))
+            found[dotted] = _input(raw, name, column, units.get(dotted), history)
     return found
 
 
-def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> Input:
+def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None, history: Callable[..., Floats]) -> Input:
     shape, dotted = column.shape, f"{raw.things.name}.{name}"
     unit = {"date": "date", "words": "choice"}.get(column.kind) or shape.unit
     if unit is None:
@@ -264,7 +267,7 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> In
         raise InputError(f"{where}: {name} is a column of {column.kind}s and has no 'low' or 'high'.", at=where)
     if low is not None and high is not None and low > high:
         raise InputError(f"{where}: {name}: low {shape.low} is above high {shape.high}.", at=where)
-    return Input(
+    made = Input(
         name=dotted,
         value=values,
         unit=unit,
@@ -278,7 +281,9 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None) -> In
         fixed=shape.fixed or column.kind != "number",
         of=raw.things.name,
         whole_each=shape.whole or unit in ("date", "period"),
+        decision=shape.decision,
     )
+    return replace(made, fall=read_fall(shape.uncertain, shape.moves_with, made, history))
 
 
 def _values(column: RawColumn, unit: str) -> Floats:

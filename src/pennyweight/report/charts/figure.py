@@ -8,13 +8,16 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.documents import (
     BalanceChart,
     Chart,
+    FanChart,
     FlowsChart,
     GrowthChart,
     HeatMap,
+    HistogramChart,
     LinesChart,
     RateChart,
     SplitChart,
     StepsChart,
+    SwingsChart,
 )
 from pennyweight.documents.palette import PARCHMENT
 from pennyweight.errors import InputError
@@ -23,6 +26,9 @@ from pennyweight.report.charts.flows import draw_flows
 from pennyweight.report.charts.growth import draw_growth
 from pennyweight.report.charts.heat_map import draw_heat_map
 from pennyweight.report.charts.lines import draw_lines
+from pennyweight.report.charts.of_cases.fan import draw_fan
+from pennyweight.report.charts.of_cases.histogram import draw_histogram
+from pennyweight.report.charts.of_cases.swings import draw_swings
 from pennyweight.report.charts.rate_curve import draw_rates
 from pennyweight.report.charts.split import draw_split
 from pennyweight.report.charts.steps import draw_steps
@@ -44,6 +50,9 @@ DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
     SplitChart: draw_split,
     StepsChart: draw_steps,
     LinesChart: draw_lines,
+    HistogramChart: draw_histogram,
+    FanChart: draw_fan,
+    SwingsChart: draw_swings,
 }
 """Which function draws which chart; one more is a module beside these, and a line here."""
 

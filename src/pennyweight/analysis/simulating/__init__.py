@@ -1,0 +1,1 @@
+"""What may come: uncertain inputs drawn many times."""

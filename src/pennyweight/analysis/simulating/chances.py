@@ -1,0 +1,113 @@
+"""Chances, percentiles and means of drawn cases, each with its error: how far the batches lie apart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pennyweight.array_kinds import Floats
+from pennyweight.described import Described
+
+__all__ = ["PERCENTILES", "Chance", "Spread", "chance_of", "error_of", "spread_of"]
+
+PERCENTILES = (1, 5, 10, 25, 50, 75, 90, 95, 99)
+_SURE = 0.975
+"""Errors are told so that they hold in 95 of 100 runs."""
+WORST = 0.05
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Chance(Described):
+    """In which share of the cases something is met, nearly met and missed, and how far each may be off.
+
+    >>> Chance("npv", 0.8, 0.05, 0.15, 0.004, 0.002, 0.003).met
+    0.8
+    """
+
+    name: str
+    met: float
+    nearly: float
+    missed: float
+    met_error: float
+    nearly_error: float
+    missed_error: float
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Spread(Described):
+    """How a measure falls over the cases in which it is defined; NaN where there are none.
+
+    `percentiles` and `errors` are by percent, `worst` is the mean of the worst 5 %: the lowest, of what must be at most
+    something the highest.
+
+    >>> Spread("npv", 1.0, {50: 10.0}, {50: 0.1}, 9.0, 0.1, 2.0, "lowest", ()).percentiles[50]
+    10.0
+    """
+
+    name: str
+    defined: float
+    """The share of cases in which it is defined."""
+    percentiles: dict[int, float]
+    errors: dict[int, float]
+    mean: float
+    mean_error: float
+    worst: float
+    worst_side: str
+    """Which side is the worst: "lowest" or "highest"."""
+    reasons: tuple[str, ...]
+    """Why it is undefined in the other cases: what some of them say."""
+
+
+def error_of(by_batch: Floats) -> float:
+    """How far the mean of batches may be off: Student's t for 95 % times the standard error of their mean.
+
+    >>> error_of(np.array([1.0, 1.0, 1.0]))
+    0.0
+    """
+    from scipy.special import stdtrit
+
+    count = by_batch.size
+    if count < 2 or not np.isfinite(by_batch).all():
+        return float("nan")
+    return float(stdtrit(count - 1, _SURE)) * float(by_batch.std(ddof=1)) / float(np.sqrt(count))
+
+
+def chance_of(name: str, met: Floats, nearly: Floats, count: int) -> Chance:
+    """The chances of one thing by its counts in each batch of `count` cases."""
+    shares = met / count, nearly / count, (count - met - nearly) / count
+    values = [float(one.mean()) for one in shares]
+    errors = [error_of(one) for one in shares]
+    return Chance(name, *values, *errors)
+
+
+def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Sequence[str]) -> Spread:
+    """How a measure falls, (batches, cases) of it."""
+    known = np.isfinite(values)
+    share = float(known.mean())
+    every = values[known]
+    if not every.size:
+        none = dict.fromkeys(PERCENTILES, float("nan"))
+        side = "highest" if highest_is_worst else "lowest"
+        nan = float("nan")
+        return Spread(name, share, none, none, nan, nan, nan, side, tuple(reasons))
+    levels = np.array(PERCENTILES) / 100
+    found = np.quantile(every, levels)
+    batches = [one[here] for one, here in zip(values, known, strict=True)]
+    enough = all(one.size for one in batches)
+    by_batch = np.array([np.quantile(one, levels) for one in batches]) if enough else np.full((2, levels.size), np.nan)
+    means = np.array([one.mean() for one in batches]) if enough else np.full(2, np.nan)
+    count = max(1, int(np.ceil(WORST * every.size)))
+    ends = np.partition(every, -count)[-count:] if highest_is_worst else np.partition(every, count - 1)[:count]
+    return Spread(
+        name,
+        share,
+        dict(zip(PERCENTILES, found.tolist(), strict=True)),
+        {level: error_of(by_batch[:, k]) for k, level in enumerate(PERCENTILES)},
+        float(every.mean()),
+        error_of(means),
+        float(ends.mean()),
+        "highest" if highest_is_worst else "lowest",
+        tuple(reasons),
+    )

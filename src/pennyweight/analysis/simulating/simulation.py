@@ -1,0 +1,362 @@
+"""What may come: a deal in many drawn cases, the chance that it pays off, and how its measures fall."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, ClassVar
+
+import numpy as np
+
+from pennyweight.analysis.cases import Model
+from pennyweight.analysis.simulating.chances import PERCENTILES, Chance, Spread, chance_of, spread_of
+from pennyweight.analysis.simulating.draws import BATCHES, Draws, Points
+from pennyweight.analysis.simulating.falls import Falling, falling_inputs
+from pennyweight.analysis.simulating.tally import BANDS, Common, Tally
+from pennyweight.array_kinds import Floats
+from pennyweight.deals.compiler.program import met_name, nearly_name
+from pennyweight.deals.definition import Definition
+from pennyweight.deals.inputs import stack
+from pennyweight.deals.uncertain import moves_of
+from pennyweight.deals.undefined import why_undefined
+from pennyweight.documents.shown import Shown
+from pennyweight.errors import InputError, nearest
+from pennyweight.progress import listening, teller
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+__all__ = ["Simulation", "simulate"]
+
+USUAL = 16_384
+_FIRST = 16
+"""So many cases of each batch come first; after them it is known how long all take."""
+_MOST_SECONDS = 3_600.0
+_MOST_AT_ONCE = 65_536
+_MOST_VALUES = 2**24
+_MOST_KEPT = 2**29
+"""So many figures are kept at most: four gigabytes."""
+_MOST_UNTIL = 2**22
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Simulation(Shown):
+    """A deal in many drawn cases. Chances and percentiles come with their errors, which hold in 95 of 100 runs.
+
+    `values` has every measure in every case, (cases,), NaN undefined; the cases of a batch stand together.
+
+    >>> from pennyweight import Deal
+    >>> found = Deal.starter("taxi").simulate(1_024)
+    >>> found.cases, found.seed, 0.2 < found.chances["pays_off"].met < 0.3
+    (1024, 1, True)
+    """
+
+    INTERNAL: ClassVar[tuple[str, ...]] = ("definition", "falling", "case")
+
+    title: str
+    scenario: str
+    cases: int
+    asked: int
+    """How many cases were asked for."""
+    seed: int
+    plain: bool
+    batches: int
+    by_range: bool
+    """Whether ranges were taken as triangles, because no input is uncertain."""
+    falling: tuple[Falling, ...]
+    held: tuple[str, ...]
+    chances: Mapping[str, Chance]
+    """By goal, and of all together ("pays_off")."""
+    spreads: Mapping[str, Spread]
+    values: Mapping[str, Floats]
+    in_common: tuple[Common, ...]
+    """What the missed cases have in common, the inputs that differ most first."""
+    moved_together: Mapping[tuple[str, str], tuple[float, float]]
+    """By two inputs the rank correlation that was asked for, and the one that the drawn values have."""
+    fans: Mapping[str, Floats]
+    """By line its percentiles 5, 25, 50, 75 and 95 in every period, (5, periods + 1)."""
+    broken_off: bool
+    base: Mapping[str, float]
+    """The measures in the case as it stands."""
+    definition: Definition
+    case: Mapping[str, Any]
+
+    @property
+    def frame(self) -> pd.DataFrame:
+        """One row a measure: its share of defined cases, mean, worst 5 %, percentiles."""
+        import pandas as pd
+
+        rows = [
+            (name, one.defined, one.mean, one.mean_error, one.worst, *one.percentiles.values())
+            for name, one in self.spreads.items()
+        ]
+        names = ["measure", "defined", "mean", "mean_error", "worst_5", *(f"p{level}" for level in PERCENTILES)]
+        return pd.DataFrame(rows, columns=names)
+
+    @property
+    def frames(self) -> dict[str, pd.DataFrame]:
+        """The measures, and the chances of the goals."""
+        import pandas as pd
+
+        rows = [
+            (name, one.met, one.met_error, one.nearly, one.nearly_error, one.missed, one.missed_error)
+            for name, one in self.chances.items()
+        ]
+        names = ["goal", "met", "met_error", "nearly", "nearly_error", "missed", "missed_error"]
+        chances = {"chances": pd.DataFrame(rows, columns=names)} if rows else {}
+        return {"measures": self.frame, **chances}
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "format": 1,
+            "deal": self.title,
+            "scenario": self.scenario,
+            "cases": self.cases,
+            "seed": self.seed,
+            "plain": self.plain,
+            "broken_off": self.broken_off,
+            "drawn": [one.item.name for one in self.falling],
+            "held": list(self.held),
+            "chances": {
+                name: {
+                    "met": one.met, "nearly": one.nearly, "missed": one.missed,
+                    "errors": {"met": one.met_error, "nearly": one.nearly_error, "missed": one.missed_error},
+                }
+                for name, one in self.chances.items()
+            },
+            "percentiles": {
+                name: {
+                    "defined": one.defined,
+                    "values": {str(level): value for level, value in one.percentiles.items()},
+                    "errors": {str(level): value for level, value in one.errors.items()},
+                    "mean": one.mean, "mean_error": one.mean_error, "worst_5": one.worst,
+                    "worst_side": one.worst_side, "undefined": list(one.reasons),
+                }
+                for name, one in self.spreads.items()
+            },
+            "missed_in_common": [
+                {"input": one.input, "missed": one.missed, "others": one.others, "apart": one.apart, "word": one.word}
+                for one in self.in_common
+            ],
+            "moved_together": [
+                {"inputs": list(pair), "asked": asked, "attained": attained}
+                for pair, (asked, attained) in self.moved_together.items()
+            ],
+            "fans": {
+                name: {str(b): row.tolist() for b, row in zip(BANDS, rows, strict=True)}
+                for name, rows in self.fans.items()
+            },
+        }  # fmt: skip
+
+
+def simulate(
+    model: Model,
+    cases: int = USUAL,
+    *,
+    seed: int = 1,
+    plain: bool = False,
+    until: float | None = None,
+    hold: Sequence[str] = (),
+    only: Sequence[str] = (),
+    show: Sequence[str] = (),
+    fan: Sequence[str] = (),
+    scenario: str = "base",
+    inputs: Mapping[str, object] | None = None,
+) -> Simulation:
+    """Draw cases of a deal; see `Deal.simulate`."""
+    deal = model.definition
+    measures = _measures(deal, show)
+    for name in fan:
+        _check_line(model, name)
+    if until is not None and not deal.goals:
+        raise InputError("There is no verdict to be sure of: the deal has no goals; leave 'until' out.", at="until")
+    case = dict(model.inputs_of(scenario, inputs))
+    falling, held, by_range = falling_inputs(deal, scenario, set(inputs or {}), hold=hold, only=only)
+    draws = Draws(deal, falling, case)
+    points = Points(draws.width, seed=seed, plain=plain)
+    tally = Tally(deal, falling, measures, fan)
+    wanted = _wanted(model, measures, fan)
+    run = _Run(model, draws, points, tally, wanted, stack(deal, [case]), -(-cases // BATCHES), until)
+    run.all_rounds()
+    figures = {name: tally.values(name) for name in measures}
+    chances = {name: chance_of(name, *tally.counts(name), tally.per_batch) for name in tally.met}
+    spreads = {
+        name: spread_of(
+            name,
+            figures[name],
+            highest_is_worst=name in deal.goals and deal.goals[name].at_least is None,
+            reasons=_reasons(model, case, name, tally.undefined[name]),
+        )
+        for name in measures
+    }
+    standing = model.figures([case], measures)
+    return Simulation(
+        deal.title,
+        scenario,
+        tally.per_batch * BATCHES,
+        cases,
+        seed,
+        plain,
+        BATCHES,
+        by_range,
+        tuple(falling),
+        tuple(held),
+        chances,
+        spreads,
+        {name: values.reshape(-1) for name, values in figures.items()},
+        tuple(tally.in_common()) if deal.goals else (),
+        run.moved,
+        {name: one.percentiles(BANDS) for name, one in tally.fans.items()},
+        run.broken_off,
+        {name: float(standing[name][0]) for name in measures},
+        deal,
+        case,
+    )
+
+
+@dataclass
+class _Run:
+    """Rounds of cases, each twice as many until a round is as large as it may be."""
+
+    model: Model
+    draws: Draws
+    points: Points
+    tally: Tally
+    wanted: list[str]
+    base: Mapping[str, Floats]
+    per_batch: int
+    until: float | None
+    moved: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
+    broken_off: bool = False
+
+    def all_rounds(self) -> None:
+        """Every round; InputError where they would take more than an hour, or more memory than there should be."""
+        rows = max((np.size(one.item.value) for one in self.draws.falling), default=1)
+        rows = max(rows, self.model.program.time.rows if self.tally.fans else 1)
+        largest = _power_below(max(1, min(_MOST_AT_ONCE, _MOST_VALUES // rows) // BATCHES))
+        target = _power_above(self.per_batch)
+        if target * BATCHES * max(len(self.tally.measures), 1) > _MOST_KEPT:
+            most = _MOST_KEPT // max(len(self.tally.measures), 1)
+            raise InputError(
+                f"{target * BATCHES:,} cases of {len(self.tally.measures)} measures are more than is kept at once; the "
+                f"most is {_power_below(most):,}. Ask for fewer cases, or show fewer measures.",
+                at="cases",
+            )
+        outer, started = teller(), time.perf_counter()
+        try:
+            with listening(lambda *told: None):
+                while True:
+                    self._round(min(self._next(target), largest))
+                    done = self.tally.per_batch
+                    outer("cases", done * BATCHES, target * BATCHES)
+                    if done >= target:
+                        if self.until is None or self._sure() or done * BATCHES * 2 > _MOST_UNTIL:
+                            break
+                        target *= 2
+                    if done == _FIRST:
+                        self._refuse_long(time.perf_counter() - started, target)
+        except KeyboardInterrupt:
+            if not self.tally.per_batch:
+                raise
+            self.broken_off = True
+
+    def _next(self, target: int) -> int:
+        done = self.tally.per_batch
+        return min(_FIRST, target) if not done else min(done, target - done)
+
+    def _round(self, count: int) -> None:
+        drawn = self.draws.values(self.points.take(count))
+        cases = count * BATCHES
+        if not self.tally.per_batch or (self.tally.per_batch < 1_024 and self.moved):
+            self._attained(drawn)
+        found = self.model.evaluate({**self.base, **drawn}, self.wanted, cases=cases)
+        self.tally.add(drawn, found, BATCHES)
+
+    def _sure(self) -> bool:
+        """Whether the chance of the verdict is known as well as is asked."""
+        met, nearly = self.tally.counts("pays_off")
+        return chance_of("pays_off", met, nearly, self.tally.per_batch).met_error <= (self.until or 0.0)
+
+    def _refuse_long(self, seconds: float, target: int) -> None:
+        rest = seconds * (target / self.tally.per_batch)
+        # The first round is small, so that what is done once weighs on it: only what is far too long is refused.
+        if rest > 20 * _MOST_SECONDS or (rest > _MOST_SECONDS and self._asks()):
+            slow = ", because a question is answered in every case" if self._asks() else ""
+            most = _power_below(int(self.tally.per_batch * _MOST_SECONDS / max(seconds, 1e-9)) or 1) * BATCHES
+            raise InputError(
+                f"{target * BATCHES:,} cases would take about {_span(rest)}{slow}; ask for {most:,} or fewer.",
+                at="cases",
+            )
+
+    def _asks(self) -> bool:
+        return bool(self.model.questions_of(self.wanted))
+
+    def _attained(self, drawn: Mapping[str, Floats]) -> None:
+        """The rank correlations that the drawn values have: discrete ones attain less than is asked."""
+        from scipy.stats import rankdata
+
+        items = {one.item.name: one.item for one in self.draws.falling if one.item.fall is not None}
+        names, ranks = moves_of(self.draws.moving_items(items))
+        first = int(np.flatnonzero(self.draws.years >= 1)[0]) if self.draws.years.max() else 0
+        rows = {}
+        for name in names:
+            values = drawn[name]
+            rows[name] = rankdata(values if values.ndim == 1 else values[min(first, values.shape[0] - 1)])
+        for a, one in enumerate(names):
+            for b in range(a):
+                if ranks[a, b]:
+                    attained = float(np.corrcoef(rows[names[b]], rows[one])[0, 1])
+                    self.moved[names[b], one] = (float(ranks[a, b]), attained)
+
+
+def _measures(deal: Definition, show: Sequence[str]) -> list[str]:
+    known = [*deal.measures, *deal.values]
+    for name in show:
+        if name not in known:
+            raise InputError(f"There is no measure '{name}'{nearest(name, known) or '.'} There are {', '.join(known)}.")
+    found = list(dict.fromkeys(show or deal.measures))
+    if not found:
+        raise InputError("The deal has no measures to show; declare one under [measures].")
+    return found
+
+
+def _check_line(model: Model, name: str) -> None:
+    deal, program = model.definition, model.program
+    lines = [one for one in program.names if one[0] != "?" and program.over_time[program.names[one]]]
+    if name not in lines or program.space[program.names[name]]:
+        known = [one for one in lines if not program.space[program.names[one]]]
+        hint = nearest(name, known) or "."
+        said = "has one value for each thing of a set" if name in lines else "is no line or level of the deal"
+        raise InputError(f"'{name}' {said}{hint} Lines and levels are {', '.join(known[:12])}.", at="fan")
+    assert deal is not None
+
+
+def _wanted(model: Model, measures: Sequence[str], fan: Sequence[str]) -> list[str]:
+    known = model.program.names
+    states = [key for goal in model.definition.goals for key in (met_name(goal), nearly_name(goal)) if key in known]
+    return list(dict.fromkeys([*measures, *states, *fan]))
+
+
+def _reasons(model: Model, case: Mapping[str, Any], name: str, samples: Sequence[Mapping[str, Any]]) -> list[str]:
+    """Why a measure is undefined, as some of its cases say."""
+    found = []
+    for sample in samples:
+        values = model.everything({**case, **sample})
+        found.append(why_undefined(model.definition, values, name))
+    return list(dict.fromkeys(found))
+
+
+def _power_above(count: int) -> int:
+    return 1 << max(count - 1, 0).bit_length()
+
+
+def _power_below(count: int) -> int:
+    return 1 << (max(count, 1).bit_length() - 1)
+
+
+def _span(seconds: float) -> str:
+    if seconds < 7_200:
+        return f"{seconds / 60:,.0f} minutes"
+    return f"{seconds / 3_600:,.0f} hours" if seconds < 172_800 else f"{seconds / 86_400:,.0f} days"

@@ -1,0 +1,77 @@
+"""`pennyweight simulate`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.analysis.deal import Deal
+from pennyweight.analysis.simulating.simulation import Simulation
+from pennyweight.cli.options import (
+    deal_argument,
+    deliver,
+    each_name_once,
+    output_options,
+    overrides,
+    read_overrides,
+    scenario_option,
+)
+
+__all__ = ["command"]
+
+
+@click.command("simulate")
+@deal_argument
+@click.option("--cases", default="16_384", metavar="COUNT", show_default=True, help="Draw so many cases: 100k, 1mn.")
+@click.option("--until", metavar="SHARE", help="Go on until the chance that it pays off is known so well: 0.5%.")
+@click.option("--hold", multiple=True, metavar="INPUT", help="Leave this input as it stands. Repeatable.")
+@click.option("--only", multiple=True, metavar="INPUT", help="Draw this input alone, or these. Repeatable.")
+@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure, or several: npv,irr. Repeatable.")
+@click.option("--fan", multiple=True, metavar="LINE", help="Show how this line or level spreads over time. Repeatable.")
+@click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other cases.")
+@click.option("--plain", is_flag=True, help="Draw plain numbers instead of evenly spread points.")
+@scenario_option
+@overrides
+@output_options
+def command(
+    deal: Path,
+    cases: str,
+    until: str | None,
+    hold: tuple[str, ...],
+    only: tuple[str, ...],
+    show: tuple[str, ...],
+    fan: tuple[str, ...],
+    seed: int,
+    plain: bool,
+    scenario: str,
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Draw uncertain inputs many times: the chance that the deal pays off, and how its figures fall.
+
+    Inputs that say 'uncertain' are drawn; where none does, those with a low and a high, as triangles about the value.
+    Decisions, facts and what the scenario sets are held. Ctrl-C ends early and shows what is done.
+
+    Example: pennyweight simulate taxi.toml --cases 100k --fan cash_left
+    """
+
+    def names(given: tuple[str, ...], option: str) -> list[str]:
+        return list(each_name_once((name.strip() for text in given for name in text.split(",")), option))
+
+    def compute() -> Simulation:
+        return Deal.read(deal).simulate(
+            cases,
+            seed=seed,
+            plain=plain,
+            until=until,
+            hold=names(hold, "--hold"),
+            only=names(only, "--only"),
+            show=names(show, "--show"),
+            fan=names(fan, "--fan"),
+            scenario=scenario,
+            inputs=read_overrides(replaced),
+        )
+
+    deliver(compute, form, outputs)

@@ -1,0 +1,1 @@
+"""What simulated deals look like."""

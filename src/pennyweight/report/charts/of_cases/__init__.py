@@ -1,0 +1,1 @@
+"""Charts of many cases: where figures fall, how lines spread, what swings most."""
