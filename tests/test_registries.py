@@ -129,7 +129,7 @@ def test_every_chart_is_drawn() -> None:
 
     shown = [*(result() for result in RESULTS.values()), loan()]
     shown.append(taxi().vary({"hurdle": ["8%", "9%"], "hull": ["400k", "450k"]}))
-    shown.append(taxi().simulate(256, fan="net"))
+    shown += [taxi().simulate(256, fan="net"), taxi().drivers("npv", cases=256)]
     documents = [one.document() for one in shown if isinstance(one, Shown)]
     charts = {type(chart): chart for document in documents for chart in document.charts}
     assert charts.keys() == DRAWN.keys()

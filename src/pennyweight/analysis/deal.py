@@ -14,30 +14,26 @@ from pennyweight.analysis.explaining import why
 from pennyweight.analysis.explaining.why import Why
 from pennyweight.analysis.finding import finding
 from pennyweight.analysis.finding.found import Found
-from pennyweight.analysis.simulating import simulation
-from pennyweight.analysis.simulating.simulation import Simulation
 from pennyweight.analysis.varying import variation
 from pennyweight.analysis.varying.variation import Variation
 from pennyweight.analysis.weighing import weighing
 from pennyweight.analysis.weighing.asked_period import read_period
 from pennyweight.analysis.weighing.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.analysis.what_may_come import WhatMayCome, replaced
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.deals.inputs import scenario_names
-from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, choice, nearest
-from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
-from pennyweight.quantities.units import read_value
 from pennyweight.reading.embedded_files import unpacked
 from pennyweight.starters.library import LIBRARY
 
 __all__ = ["Deal"]
 
 
-class Deal(Shown):
+class Deal(WhatMayCome):
     """A deal: what goes in, how the money moves, what must come true. Make one with `read` or `from_dict`;
     `definition` is a deal that was read already.
 
@@ -129,7 +125,7 @@ class Deal(Shown):
         >>> deal.weigh(inputs={"hull": "scale 1.2"}).verdict
         'nearly'
         """
-        return weighing.weigh(self._model, scenario, _replaced(inputs))
+        return weighing.weigh(self._model, scenario, replaced(inputs))
 
     def compare(
         self,
@@ -149,7 +145,7 @@ class Deal(Shown):
         chosen = self._named(scenarios, self.scenarios)
         if against is not None:
             chosen = list(dict.fromkeys([choice(against, self.scenarios, "against"), *chosen]))
-        return comparison.compare(self._model, chosen, _replaced(inputs), against)
+        return comparison.compare(self._model, chosen, replaced(inputs), against)
 
     def vary(
         self,
@@ -178,7 +174,7 @@ class Deal(Shown):
             if several is None
             else [a_text(one, what="show") for one in a_list(several, what="show", of="measures")]
         )
-        return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=_replaced(inputs))
+        return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=replaced(inputs))
 
     def find(
         self,
@@ -227,58 +223,7 @@ class Deal(Shown):
             aim=aim,
             scenarios=chosen,
             between=None if limits is None else (limits[0], limits[1]),
-            inputs=_replaced(inputs),
-        )
-
-    def simulate(
-        self,
-        cases: int | str = simulation.USUAL,
-        *,
-        seed: int = 1,
-        plain: bool = False,
-        until: float | str | None = None,
-        hold: str | Sequence[str] = (),
-        only: str | Sequence[str] = (),
-        show: str | Sequence[str] = (),
-        fan: str | Sequence[str] = (),
-        scenario: str = "base",
-        inputs: Mapping[str, object] | None = None,
-    ) -> Simulation:
-        """Draw uncertain inputs many times: the chance that the deal pays off, and how its measures fall.
-
-        Inputs that say `uncertain` are drawn; where none does, those with a low and a high, as triangles about the
-        value. Decisions, facts, what the scenario sets and what is given in `inputs` are held.
-
-        Args:
-            cases: how many, a number or a text such as "1mn"; it is rounded up to 16 times a power of two.
-            seed: another one draws other cases. plain: draw plain numbers instead of evenly spread points.
-            until: go on until the chance of the verdict is known so well, such as "0.5%".
-            hold, only: inputs to leave as they stand, or the only ones to draw.
-            show: the measures; left out: all. fan: lines or levels whose percentiles are kept in every period.
-            scenario, inputs: as in `weigh`.
-
-        >>> deal = Deal.starter("taxi")
-        >>> deal.simulate(1_024, hold="bank_share", show="npv").spreads["npv"].defined
-        1.0
-        """
-        count = read_amount(cases, what="cases") if isinstance(cases, str) else cases
-        asked = None if until is None else read_value(until, "share", what="until")
-        if asked is not None and not 0 < asked < 0.5:
-            raise InputError(f"until is {until}; it must be a percentage above 0, such as 0.5%.", at="until")
-        if not isinstance(plain, bool):
-            raise InputError(f"plain is {plain!r}; it must be true or false.", at="plain")
-        return simulation.simulate(
-            self._model,
-            whole(count, what="cases", least=1, most=2**40),
-            seed=whole(seed, what="seed", least=0, most=2**32 - 1),
-            plain=plain,
-            until=asked,
-            hold=_names(hold, "hold"),
-            only=_names(only, "only"),
-            show=_names(show, "show"),
-            fan=_names(fan, "fan"),
-            scenario=a_text(scenario, what="scenario"),
-            inputs=_replaced(inputs),
+            inputs=replaced(inputs),
         )
 
     def why(
@@ -352,7 +297,7 @@ class Deal(Shown):
         >>> [point.input for point in deal.turning_points() if abs(point.distance or 1) < 0.05]
         ['fare', 'trips']
         """
-        return turning_points(self._model, self._model.inputs_of(scenario, _replaced(inputs)))
+        return turning_points(self._model, self._model.inputs_of(scenario, replaced(inputs)))
 
     def _named(self, scenarios: object, usual: list[str]) -> list[str]:
         if scenarios is None:
@@ -371,13 +316,3 @@ def _name_of_thing(deal: Definition, name: str, thing: str) -> str:
     if thing not in things.places:
         raise InputError(f"of: {things.name} has no '{thing}'{nearest(thing, things.things) or '.'}", at="of")
     return f"{things.name}.{thing}.{name.removeprefix(f'{things.name}.')}"
-
-
-def _names(given: object, what: str) -> list[str]:
-    """One name or several, each once."""
-    several = [given] if isinstance(given, str) else a_list(given, what=what, of="names")
-    return list(dict.fromkeys(a_text(one, what=what) for one in several))
-
-
-def _replaced(inputs: object) -> dict[str, Any]:
-    return a_mapping(inputs, what="inputs", of="values by input")

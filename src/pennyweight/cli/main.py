@@ -29,6 +29,7 @@ COMMANDS = {
     "vary": ("deals.vary", "Vary one or two inputs of a deal."),
     "why": ("deals.why", "Show where a figure of a deal comes from."),
     "find": ("deals.find", "Find the value of an input at which a condition comes true."),
+    "drivers": ("deals.drivers", "Show which inputs of a deal drive a measure most."),
     "simulate": ("deals.simulate", "Draw uncertain inputs many times: the chance that a deal pays off."),
     "flows": ("instruments.flows", "Measure cash flows in a CSV: NPV, IRR, payback and the rest."),
     "loan": ("instruments.loan", "Show the schedule of a loan, to the cent."),

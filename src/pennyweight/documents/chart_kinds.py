@@ -250,6 +250,7 @@ class SwingsChart:
     x_title: str
     bound: tuple[str, float] | None = None
     x_kind: AxisKind = "number"
+    lower_is_better: bool = False
 
     def __post_init__(self) -> None:
         keep_visible(self, "title", "x_title")

@@ -1,0 +1,1 @@
+"""Which inputs drive a figure: one at a time, and all together."""

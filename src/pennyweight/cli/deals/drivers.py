@@ -1,0 +1,70 @@
+"""`pennyweight drivers`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.analysis.deal import Deal
+from pennyweight.analysis.driving.drivers import Drivers
+from pennyweight.cli.options import (
+    deal_argument,
+    deliver,
+    each_name_once,
+    output_options,
+    overrides,
+    read_overrides,
+    scenario_option,
+)
+
+__all__ = ["command"]
+
+
+@click.command("drivers")
+@deal_argument
+@click.argument("measure", required=False)
+@click.option("--moved", metavar="SHARE", help="Move every input by so much of itself, 10%, not from low to high.")
+@click.option("--cases", default="4_096", metavar="COUNT", show_default=True, help="Draw so many points.")
+@click.option("--hold", multiple=True, metavar="INPUT", help="Leave this input as it stands. Repeatable.")
+@click.option("--only", multiple=True, metavar="INPUT", help="Move this input alone, or these. Repeatable.")
+@click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other points.")
+@scenario_option
+@overrides
+@output_options
+def command(
+    deal: Path,
+    measure: str | None,
+    moved: str | None,
+    cases: str,
+    hold: tuple[str, ...],
+    only: tuple[str, ...],
+    seed: int,
+    scenario: str,
+    replaced: tuple[str, ...],
+    form: str,
+    outputs: tuple[Path, ...],
+) -> None:
+    """Show which inputs drive MEASURE: its swing as each moves alone, and the share of its variance each brings.
+
+    Without MEASURE it is that of the first goal; pays_off asks what drives the verdict.
+
+    Example: pennyweight drivers taxi.toml npv
+    """
+
+    def names(given: tuple[str, ...], option: str) -> list[str]:
+        return list(each_name_once((name.strip() for text in given for name in text.split(",")), option))
+
+    def compute() -> Drivers:
+        return Deal.read(deal).drivers(
+            measure,
+            moved=moved,
+            cases=cases,
+            seed=seed,
+            hold=names(hold, "--hold"),
+            only=names(only, "--only"),
+            scenario=scenario,
+            inputs=read_overrides(replaced),
+        )
+
+    deliver(compute, form, outputs)

@@ -1,0 +1,1 @@
+"""What drivers look like."""
