@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any, ClassVar, Literal
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.comparing import comparison
+from pennyweight.analysis.comparing import bridge, comparison
+from pennyweight.analysis.comparing.bridge import Bridge
 from pennyweight.analysis.comparing.changes import Changes, changes_between
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.explaining import why
@@ -285,6 +286,65 @@ class Deal(WhatMayCome):
             return weighing.weigh(Model.of(define(document, source.path)), own)
 
         return changes_between(source.document, newer.definition.source.document, comparison, weigh_other)
+
+    def bridge(
+        self,
+        first: str,
+        second: str,
+        measure: str | None = None,
+        *,
+        inputs: Mapping[str, object] | None = None,
+    ) -> Bridge:
+        """What made the difference of a measure between two scenarios: the share of each input that differs.
+
+        A share is the mean of what a change does over all orders in which the changes may come (Shapley's value), so
+        that the shares add up to the difference and hang on no order.
+
+        Args:
+            first, second: the scenarios, "base" for the deal as it stands.
+            measure: left out: that of the first goal. inputs: as in `weigh`.
+
+        InputError where the measure is undefined on the way, with the reason.
+
+        >>> found = Deal.starter("taxi").bridge("base", "dear_hull", "npv")
+        >>> [(step.name, round(step.share, 2)) for step in found.steps]
+        [('hull', -27155.75)]
+        """
+        names = [a_text(one, what=what) for one, what in ((first, "first"), (second, "second"))]
+        return bridge.bridge_of_scenarios(
+            self._model, names[0], names[1], self._first_measure(measure), replaced(inputs)
+        )
+
+    def bridge_to(self, newer: Deal, measure: str | None = None, scenario: str = "base") -> Bridge:
+        """What made the difference of a measure between this deal and a newer version of it.
+
+        Each input that differs in its number is a step; a formula that differs is one, too, and what cannot stand
+        alone goes together. `newer` is the other version, `measure` and the rest as in `bridge`, `scenario` the one
+        in which both are weighed.
+
+        >>> old = Deal.from_dict({"deal": "Kiln", "inputs": {"n": 3}, "measures": {"cost": "8_000 * n"}})
+        >>> new = Deal.from_dict({"deal": "Kiln", "inputs": {"n": 4}, "measures": {"cost": "9_000 * n"}})
+        >>> [(step.name, step.share) for step in old.bridge_to(new, "cost").steps]
+        [('n', 8500.0), ('cost', 3500.0)]
+        """
+        if not isinstance(newer, Deal):
+            raise InputError(f"newer is {type(newer).__name__}; it must be a Deal.", at="newer")
+        path = self.definition.source.path
+        return bridge.bridge_of_versions(
+            self._model,
+            newer._model,
+            self._first_measure(measure),
+            a_text(scenario, what="scenario"),
+            lambda document: Model.of(define(document, path)),
+        )
+
+    def _first_measure(self, measure: object) -> str:
+        if measure is not None:
+            return a_text(measure, what="measure")
+        found = next(iter([*self.definition.goals, *self.definition.measures]), None)
+        if found is None:
+            raise InputError("The deal has no measures; declare one under [measures].", at="measure")
+        return found
 
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None

@@ -3,12 +3,24 @@
 from __future__ import annotations
 
 from math import ceil, floor, log10
-from typing import Literal
+from typing import Any, Literal
+
+import numpy as np
 
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input
 
-__all__ = ["Side", "axis_kind", "headed", "headed_axis", "show_about", "show_base", "show_figure", "show_value"]
+__all__ = [
+    "Side",
+    "axis_kind",
+    "headed",
+    "headed_axis",
+    "show_about",
+    "show_base",
+    "show_figure",
+    "show_input",
+    "show_value",
+]
 
 Side = Literal["exactly", "at most", "at least"]
 """On which side of a value a condition holds."""
@@ -45,6 +57,30 @@ def show_about(deal: Definition, item: Input, value: float) -> str:
     if item.unit == "money":
         return _shown(deal, item, rough, deal.style.places if needed and not rough.is_integer() else 0, True)
     return _shown(deal, item, rough, max(needed, 2 if item.unit in ("rate", "share") else 0), True)
+
+
+def show_input(deal: Definition, item: Input, value: Any) -> str:
+    """The value of an input in a case; of a series or a column its ends, of words the first of them."""
+    if not isinstance(value, np.ndarray):
+        return show_base(deal, item, float(value))
+    known = value[np.isfinite(value)]
+    if item.choices:  # a column of words
+        words = [item.choices[round(one)] for one in dict.fromkeys(known.tolist())]
+        return ", ".join(words[:_MOST_WORDS]) + (
+            f" and {len(words) - _MOST_WORDS} more" if len(words) > _MOST_WORDS else ""
+        )
+    never = " or never" if item.is_column and np.isposinf(value).any() else ""
+    ends = (_end(deal, item, float(one)) for one in (known.min(), known.max())) if known.size else ("undefined",) * 2
+    low, high = ends
+    return (low if low == high else f"{low} to {high}") + never
+
+
+_MOST_WORDS = 3
+
+
+def _end(deal: Definition, item: Input, value: float) -> str:
+    """A value of a series, in its unit."""
+    return deal.style.show(value, item.unit)
 
 
 def headed(deal: Definition, name: str, label: str | None = None) -> str:

@@ -147,7 +147,10 @@ class SplitChart:
 
 @dataclass(frozen=True, slots=True)
 class StepsChart:
-    """What each part, (label, amount), adds to a total, in the order in which they are drawn."""
+    """What each part, (label, amount), adds to a total, in the order in which they are drawn.
+
+    `opens` says that the first part is where it starts from, and adds nothing.
+    """
 
     name: str
     title: str
@@ -155,6 +158,8 @@ class StepsChart:
     total: float
     total_label: str
     money_title: str
+    opens: bool = False
+    percent: bool = False
 
     def __post_init__(self) -> None:
         keep_visible(self, "title", "total_label", "money_title")

@@ -18,12 +18,12 @@ if TYPE_CHECKING:
 
     import pandas as pd
 
-__all__ = ["TELLING", "Change", "Changes", "changes_between"]
+__all__ = ["TELLING", "Change", "Changes", "changes_between", "entries_of", "telling_of", "texts_of"]
 
 TELLING = ("timeline", "inputs", "values", "loans", "money_in", "money_out", "lines", "levels", "measures", "goals")
 """The sections that decide figures and verdict; of the others it is only said that they differ."""
 _OTHERS = ("scenarios", "questions", "tables", "checks", "charts")
-_WORDS = ("label", "note", "group", "low", "high", "fixed")
+_WORDS = ("label", "note", "group", "low", "high", "fixed", "uncertain", "moves_with", "decision")
 """What of an entry changes no figure."""
 
 
@@ -101,12 +101,12 @@ def changes_between(
     before, after = comparison.weighings.values()
     found = []
     for section in (*TELLING, *_OTHERS):
-        was, now = (_entries(document.get(section), section) for document in (old, new))
+        was, now = (entries_of(document.get(section), section) for document in (old, new))
         for name in dict.fromkeys([*was, *now]):
             if was.get(name) == now.get(name):
                 continue
-            texts = _texts(was.get(name), now.get(name))
-            telling = section in TELLING and _telling(was.get(name)) != _telling(now.get(name))
+            texts = texts_of(was.get(name), now.get(name))
+            telling = section in TELLING and telling_of(was.get(name)) != telling_of(now.get(name))
             moved: dict[str, float | None] = {}
             verdict: str = before.verdict if section in TELLING else ""
             if telling:
@@ -115,7 +115,7 @@ def changes_between(
     return Changes(after.title, tuple(found), comparison)
 
 
-def _entries(section: Any, name: str) -> dict[str, Any]:
+def entries_of(section: Any, name: str) -> dict[str, Any]:
     if not isinstance(section, Mapping):
         return {}
     return {key: value if isinstance(value, Mapping) else {_bare(name): value} for key, value in section.items()}
@@ -125,11 +125,11 @@ def _bare(section: str) -> str:
     return "value" if section in ("inputs", "timeline") else "formula"
 
 
-def _telling(entry: Mapping[str, Any] | None) -> Mapping[str, Any] | None:
+def telling_of(entry: Mapping[str, Any] | None) -> Mapping[str, Any] | None:
     return None if entry is None else {key: value for key, value in entry.items() if key not in _WORDS}
 
 
-def _texts(was: Mapping[str, Any] | None, now: Mapping[str, Any] | None) -> tuple[str, str]:
+def texts_of(was: Mapping[str, Any] | None, now: Mapping[str, Any] | None) -> tuple[str, str]:
     """What differs of an entry, before and after."""
     if was is None or now is None:
         return _said(was or {}, list(was or {})), _said(now or {}, list(now or {}))

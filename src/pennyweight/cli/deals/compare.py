@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 
+from pennyweight.analysis.comparing.bridge import Bridge
 from pennyweight.analysis.comparing.changes import Changes
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
@@ -27,6 +29,7 @@ __all__ = ["command"]
     help="Show this scenario, or 'all', as without it. Repeatable.",
 )
 @click.option("--against", metavar="NAME", help="Add the differences to this scenario or deal.")
+@click.option("--bridge", metavar="MEASURE", help="Show what made the difference of this measure between the two.")
 @overrides
 @click.option("--tables", is_flag=True, help="Show the tables of the deal, too.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if one of them does not pay off.")
@@ -35,6 +38,7 @@ def command(
     deals: tuple[Path, ...],
     scenarios: tuple[str, ...],
     against: str | None,
+    bridge: str | None,
     replaced: tuple[str, ...],
     tables: bool,
     strict: bool,
@@ -44,12 +48,12 @@ def command(
     """Put the scenarios of a deal, or several deals, side by side: inputs that differ, figures, goals.
 
     Two versions of one deal are told by their names: then what differs between the files comes first, and what each
-    difference did to the figures.
+    difference did to the figures. With --bridge npv each difference has its share of what became of that measure.
 
     Example: pennyweight compare taxi.toml --scenario base --scenario wet_summers
     """
 
-    def compute() -> Comparison | Changes:
+    def compute() -> Comparison | Changes | Bridge:
         chosen = each_name_once(scenarios, "--scenario")
         if "all" in chosen:
             if len(chosen) > 1 or len(deals) > 1:
@@ -57,6 +61,10 @@ def command(
                 raise InputError("--scenario all are all scenarios of one deal; say nothing beside it.", at=where)
             chosen = ()
         read = {path: Deal.read(path) for path in each_once(deals)}
+        if bridge is not None:
+            if against is not None or tables:
+                raise InputError("--bridge stands alone: leave --against and --tables out.")
+            return _bridge(list(read.values()), chosen, bridge, read_overrides(replaced))
         if len(deals) == 1:
             return read[deals[0]].compare(chosen or None, inputs=read_overrides(replaced), against=against)
         if replaced or len(scenarios) > 1:
@@ -70,7 +78,7 @@ def command(
         models = {names[path]: deal.model for path, deal in read.items()}
         return compare_deals(models, scenarios[0] if scenarios else "base", against)
 
-    def asked() -> Comparison | Changes:
+    def asked() -> Comparison | Changes | Bridge:
         found = compute()
         has = isinstance(found, Comparison) and any(one.definition.tables for one in found.weighings.values())
         if tables and not has:
@@ -79,14 +87,33 @@ def command(
             )
         return found
 
-    def page(found: Comparison | Changes) -> Document:
+    def page(found: Comparison | Changes | Bridge) -> Document:
         return found.document(tables=tables) if isinstance(found, Comparison) else found.document()
 
     found = deliver(asked, form, outputs, page=page)
+    if strict and isinstance(found, Bridge):
+        raise InputError("--strict asks for a verdict, and --bridge gives none; leave one out.")
     return 1 if strict and not _all_pay_off(found) else 0
 
 
-def _all_pay_off(found: Comparison | Changes) -> bool:
+def _bridge(deals: list[Deal], scenarios: Sequence[str], measure: str, inputs: dict[str, object]) -> Bridge:
+    """The bridge between two scenarios of a deal, or between two versions of it."""
+    if len(deals) == 1:
+        if len(scenarios) != 2:
+            raise InputError(
+                "--bridge leads from one scenario to another: name both, such as --scenario base --scenario "
+                "wet_summers; or two versions of a file.",
+                at=Place.of_option("--bridge"),
+            )
+        return deals[0].bridge(scenarios[0], scenarios[1], measure, inputs=inputs)
+    if len(deals) > 2 or len(scenarios) > 1 or inputs:
+        raise InputError(
+            "--bridge takes two versions of a deal in one scenario, without --with.", at=Place.of_option("--bridge")
+        )
+    return deals[0].bridge_to(deals[1], measure, scenarios[0] if scenarios else "base")
+
+
+def _all_pay_off(found: Comparison | Changes | Bridge) -> bool:
     from pennyweight.analysis.weighing.verdict import PAYS_OFF
 
     plain = found.as_dict()

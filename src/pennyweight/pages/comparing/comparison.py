@@ -11,7 +11,7 @@ import numpy as np
 
 from pennyweight.analysis.comparing.comparison import Comparison
 from pennyweight.analysis.explaining.why import why
-from pennyweight.analysis.showing import headed, show_base, show_figure
+from pennyweight.analysis.showing import headed, show_base, show_figure, show_input
 from pennyweight.analysis.weighing.verdict import PAYS_OFF
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Block, Cell, Checks, Column, Document, Row, Table, Text, Verdict
@@ -20,7 +20,6 @@ from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
 from pennyweight.pages.comparing.charts import comparison_charts
 from pennyweight.pages.comparing.own_tables import compared_tables
 from pennyweight.pages.explaining.trees import derivation_of, tree
-from pennyweight.pages.weighing.assumed import shown_input
 from pennyweight.pages.weighing.goals import spare_of
 from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES
 
@@ -160,7 +159,7 @@ def _input_cell(weighing: Weighing, name: str, first: Weighing) -> Cell:
         return Cell("-", "comparison")
     item = weighing.definition.inputs[name]
     if item.is_column:
-        shown = shown_input(weighing.definition, item, value)
+        shown = show_input(weighing.definition, item, value)
     elif isinstance(value, np.ndarray):
         shown = weighing.definition.style.show(float(np.nanmean(value)), item.unit)
     else:
@@ -265,7 +264,7 @@ def _input(weighing: Weighing, name: str) -> Derivation:
         return Derivation("-", "this deal has no such input")
     item = deal.inputs[name]
     if item.is_column:
-        return Derivation(shown_input(deal, item, value), "the values of its things")
+        return Derivation(show_input(deal, item, value), "the values of its things")
     if isinstance(value, np.ndarray):
         return Derivation(deal.style.show(float(np.nanmean(value)), item.unit), "the average of its values")
     # What is given beside the file is the same in all cases, so what differs is the scenario's or the file's.

@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
 
+from pennyweight.analysis.showing import show_input
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.documents import Block, Cell, Checks, Column, Document, FigureLine, Figures, Table, Verdict
 from pennyweight.documents.derivation import Why
 from pennyweight.documents.handout import PageOne
 from pennyweight.pages.weighing.answers import answer_derivation
-from pennyweight.pages.weighing.assumed import assumed, likely_range, shown_input
+from pennyweight.pages.weighing.assumed import assumed, likely_range
 from pennyweight.pages.weighing.turning_points import distance_of, nearest_first, turn_of
 
 __all__ = ["page_one"]
@@ -61,7 +62,7 @@ def _decisive(weighing: Weighing) -> Table:
     rows = tuple(
         (
             Cell(deal.label(point.input)),
-            Cell(shown_input(deal, deal.inputs[point.input], weighing.inputs[point.input])),
+            Cell(show_input(deal, deal.inputs[point.input], weighing.inputs[point.input])),
             Cell(likely_range(deal, deal.inputs[point.input]), "comparison"),
             Cell(turn_of(deal, point), "question"),
             Cell(distance_of(deal, point, words=True)),

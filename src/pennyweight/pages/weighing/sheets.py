@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from pennyweight.analysis.showing import headed
+from pennyweight.analysis.showing import headed, show_input
 from pennyweight.analysis.weighing.weighing import Weighing, lines_frame
 from pennyweight.deals.definition import Definition
 from pennyweight.documents.handout import Sheet, SheetColumn
-from pennyweight.pages.weighing.assumed import likely_range, shown_input
+from pennyweight.pages.weighing.assumed import likely_range
 from pennyweight.pages.weighing.charts.worth_by_line import worth_sheet
 from pennyweight.pages.weighing.things import thing_sheets
 
@@ -67,7 +67,7 @@ def _inputs(weighing: Weighing) -> Sheet:
     for name, item in deal.inputs.items():
         value = weighing.inputs[name]
         if isinstance(value, np.ndarray):
-            shown: Any = shown_input(deal, item, value)
+            shown: Any = show_input(deal, item, value)
         else:
             shown = item.choices[round(value)] if item.choices else _typed(value, item.unit)
         low, high = (None if one is None else _typed(one, item.unit) for one in (item.low, item.high))

@@ -18,7 +18,7 @@ __all__ = ["draw_steps"]
 
 def draw_steps(chart: StepsChart, ax: Axes) -> Axes:
     """A bar a part, its amount beside it; what takes away is hatched, the total has a color of its own."""
-    frame(ax, chart.title, chart.money_title, "Line by line")
+    frame(ax, chart.title, chart.money_title, "Step by step" if chart.opens else "Line by line")
     ax.grid(visible=False, axis="y")
     ax.grid(axis="x", color=PEWTER, alpha=0.25, linewidth=0.6)
     values = [value for _, value in chart.parts]
@@ -28,18 +28,26 @@ def draw_steps(chart: StepsChart, ax: Axes) -> Axes:
     for place, start, value in zip(places, starts, values, strict=False):
         gains = value >= 0
         color, hatch = (VERDIGRIS, "") if gains else (OXIDE, "///")
+        if chart.opens and place == 0:
+            color, hatch = BRASS, ""
         ax.barh(place, value, left=start, color=color, hatch=hatch, edgecolor=PARCHMENT, linewidth=0, height=0.72)
         ax.plot([start + value] * 2, [place - 0.36, place + 1.36], color=PEWTER, linewidth=0.8, zorder=1)
     ax.barh(places[-1], chart.total, color=BRASS, height=0.72)
     reach = [*starts, *ends, chart.total, 0.0]
+    if chart.opens:  # the ends lie far from nothing, the steps between them are what is looked at
+        reach = [*ends, *starts[1:], chart.total]
     low, high = min(reach), max(reach)
+    if chart.opens:
+        near = max(high, 0.0) - min(low, 0.0) <= 4 * (high - low)
+        low, high = (min(low, 0.0), max(high, 0.0)) if near else (low - 0.6 * (high - low), high)
     room = 0.16 * (high - low or 1.0)
     ax.set_xlim(low - room, high + room)
     tops = [*zip(starts, values, strict=True), (0.0, chart.total)]
     for place, (start, value) in zip(places, tops, strict=True):
         gains = value >= 0
+        plain = place == places[-1] or (chart.opens and place == 0)
         ax.annotate(
-            f"{'+' if gains and place < places[-1] else ''}{short(value)}",
+            f"{'+' if gains and not plain else ''}{f'{value * 100:,.2f}%' if chart.percent else short(value)}",
             (start + value, place),
             xytext=(4 if gains else -4, 0),
             textcoords="offset points",
@@ -53,5 +61,10 @@ def draw_steps(chart: StepsChart, ax: Axes) -> Axes:
     ax.set_yticks(places, names, fontsize=9)
     ax.invert_yaxis()
     ax.axvline(0, color=INK, linewidth=0.8)
-    plain_ticks(ax.xaxis)
+    if chart.percent:
+        from matplotlib.ticker import PercentFormatter
+
+        ax.xaxis.set_major_formatter(PercentFormatter(1.0))
+    else:
+        plain_ticks(ax.xaxis)
     return ax
