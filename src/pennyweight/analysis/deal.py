@@ -11,6 +11,7 @@ from pennyweight.analysis.comparing import bridge, comparison
 from pennyweight.analysis.comparing.bridge import Bridge
 from pennyweight.analysis.comparing.changes import Changes, changes_between
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
+from pennyweight.analysis.comparing.versions import bridge_of_versions
 from pennyweight.analysis.explaining import why
 from pennyweight.analysis.explaining.why import Why
 from pennyweight.analysis.finding import finding
@@ -308,7 +309,7 @@ class Deal(WhatMayCome):
 
         >>> found = Deal.starter("taxi").bridge("base", "dear_hull", "npv")
         >>> [(step.name, round(step.share, 2)) for step in found.steps]
-        [('hull', -27155.75)]
+        [('hull', -33944.65)]
         """
         names = [a_text(one, what=what) for one, what in ((first, "first"), (second, "second"))]
         return bridge.bridge_of_scenarios(
@@ -330,7 +331,7 @@ class Deal(WhatMayCome):
         if not isinstance(newer, Deal):
             raise InputError(f"newer is {type(newer).__name__}; it must be a Deal.", at="newer")
         path = self.definition.source.path
-        return bridge.bridge_of_versions(
+        return bridge_of_versions(
             self._model,
             newer._model,
             self._first_measure(measure),

@@ -116,6 +116,7 @@ def changes_between(
 
 
 def entries_of(section: Any, name: str) -> dict[str, Any]:
+    """The entries of a section by name, each as a table."""
     if not isinstance(section, Mapping):
         return {}
     return {key: value if isinstance(value, Mapping) else {_bare(name): value} for key, value in section.items()}
@@ -126,6 +127,7 @@ def _bare(section: str) -> str:
 
 
 def telling_of(entry: Mapping[str, Any] | None) -> Mapping[str, Any] | None:
+    """What of an entry decides a figure."""
     return None if entry is None else {key: value for key, value in entry.items() if key not in _WORDS}
 
 

@@ -17,8 +17,9 @@ Corners = Callable[[NDArray[np.bool_]], Floats]
 """The figure at corners, (corners, players): true where a player has its new value."""
 
 _MOST_EXACT = 10
-_PAIRS = 64
-"""So many pairs of orders come at a time."""
+_PAIRS = 8
+"""So many pairs of orders come first, then twice as many each time."""
+_MOST_AT_ONCE = 256
 _MOST_PAIRS = 16_384
 _CLOSE = 1e-4
 
@@ -42,14 +43,6 @@ class Division:
     """How many orders were drawn; 0: all were taken."""
 
 
-class UndefinedCornerError(Exception):
-    """The figure is undefined at a corner."""
-
-    def __init__(self, corner: NDArray[np.bool_]) -> None:
-        super().__init__()
-        self.corner = corner
-
-
 def divided(players: int, corners: Corners, *, seed: int = 1) -> Division:
     """What each player adds on average over all orders in which they may come.
 
@@ -68,11 +61,7 @@ def divided(players: int, corners: Corners, *, seed: int = 1) -> Division:
 def _looked(corners: Corners, masks: NDArray[np.bool_]) -> Floats:
     """The figure at corners, each looked at once."""
     kept, back = np.unique(masks, axis=0, return_inverse=True)
-    found = corners(kept)[back.reshape(-1)]
-    bad = np.flatnonzero(~np.isfinite(found))
-    if bad.size:
-        raise UndefinedCornerError(masks[int(bad[0])])
-    return found
+    return corners(kept)[back.reshape(-1)]
 
 
 def _exact(players: int, corners: Corners) -> Division:
@@ -107,8 +96,9 @@ def _drawn(players: int, corners: Corners, seed: int) -> Division:
     value = _looked(corners, ends)
     before, after = float(value[0]), float(value[1])
     alone, last = value[2 : 2 + players] - before, after - value[2 + players :]
+    count = _PAIRS
     while True:
-        orders = np.array([draw.permutation(players) for _ in range(_PAIRS)])
+        orders = np.array([draw.permutation(players) for _ in range(count)])
         orders = np.concatenate([orders, orders[:, ::-1]])
         place = np.empty_like(orders)
         np.put_along_axis(place, orders, np.arange(players)[None, :].repeat(len(orders), axis=0), axis=1)
@@ -117,7 +107,8 @@ def _drawn(players: int, corners: Corners, seed: int) -> Division:
         steps = np.diff(np.column_stack([np.full(len(orders), before), inner, np.full(len(orders), after)]), axis=1)
         moved = np.empty_like(steps)
         np.put_along_axis(moved, orders, steps, axis=1)
-        parts.append((moved[:_PAIRS] + moved[_PAIRS:]) / 2)
+        parts.append((moved[:count] + moved[count:]) / 2)
+        count = min(2 * count, _MOST_AT_ONCE)
         pairs = np.concatenate(parts)
         shares = pairs.mean(axis=0)
         errors = np.array([error_of(pairs[:, one]) for one in range(players)])
