@@ -187,3 +187,36 @@ def test_more_than_six_formulas_are_one_step(tmp_path: Path) -> None:
     assert len(found.steps) == 2
     assert "they are one step" in " ".join(str(found).split())
     assert sum(one.share for one in found.steps) == pytest.approx(found.after - found.before)
+
+
+def test_scenarios_are_weighted_by_their_probabilities() -> None:
+    def three(rest: str = "30%", **more: Any) -> Deal:
+        return deal(
+            {"gain": "sales - 90", "root": "sqrt(sales - 55)"},
+            inputs={"sales": 100},
+            goals={"gain": {"at_least": 0, "nearly": 10}},
+            scenarios={"poor": {"sales": 60, "probability": rest}, "fair": {"sales": 85, "probability": 0.2}, "odd": {"sales": 50, **more}},
+        )  # fmt: skip
+
+    found = three().compare().weighted
+    assert found.means == {
+        "gain": pytest.approx(0.5 * 10 - 0.3 * 30 - 0.2 * 5),
+        "root": pytest.approx(0.5 * 45**0.5 + 0.3 * 5**0.5 + 0.2 * 30**0.5),
+    }
+    assert found.chances["pays_off"] == pytest.approx((0.5, 0.2, 0.3))
+    text = " ".join(str(three().compare()).split())
+    assert "base 50%, poor 30%, fair 20%." in text
+    assert "poor (30%), fair (20%) may come, too" in " ".join(str(three().compare(["base", "odd"])).split())
+    undefined = three(probability="10%").compare().weighted
+    assert undefined.means["root"] is None
+    assert undefined.reasons == {"root": "undefined in odd"}
+    whole = three("80%").compare().weighted
+    assert "base" not in whole.weights
+    for bad, said in (
+        ("90%", "add up to 110%; they must make 100% at most"),
+        ("-1%", "must be 0% to 100%"),
+        (30, "30%"),
+    ):
+        with pytest.raises(InputError, match=said):
+            three(bad)
+    assert deal({"m": "a"}, inputs={"a": 1}, scenarios={"b": {"a": 2}}).compare().weighted is None

@@ -54,6 +54,7 @@ RESERVED = frozenset(
         "based_on",
         "all_inputs",
         "judged_by",
+        "probability",
         "undo",
         "loans",
         "never",
@@ -274,6 +275,7 @@ class Scenario:
     where: str
     ends: Literal["low", "high", "worst", "best"] | None = None
     judged_by: str | None = None
+    probability: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

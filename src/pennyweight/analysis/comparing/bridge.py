@@ -244,6 +244,7 @@ def made_bridge(
     division: Division,
     remarks: Sequence[str],
 ) -> Bridge:
+    """The bridge of a division, its steps the largest first."""
     shares = division.shares.copy()
     shares[int(np.argmax(np.abs(shares)))] += (division.after - division.before) - float(shares.sum())
     steps = [

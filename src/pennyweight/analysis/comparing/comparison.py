@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.comparing.weighted import Weighted, weighted_by
 from pennyweight.analysis.weighing.weighing import Weighing, weigh, work_out_together
 from pennyweight.deals.inputs import scenario_names
 from pennyweight.documents import Document
@@ -82,6 +83,11 @@ class Comparison(Shown):
         return found
 
     @property
+    def weighted(self) -> Weighted | None:
+        """The figures over all scenarios, each as likely as the deal says; None where it does not."""
+        return weighted_by(self.weighings)
+
+    @property
     def differing(self) -> list[str]:
         """The inputs that are not the same in all, in the order of the file."""
         names = dict.fromkeys(name for weighing in self.weighings.values() for name in weighing.inputs)
@@ -121,6 +127,7 @@ class Comparison(Shown):
             "format": 1,
             **told,
             "differing": self.differing,
+            **({} if (found := self.weighted) is None else {"weighted": found.as_dict()}),
             "scenarios": {name: weighing.as_dict() for name, weighing in self.weighings.items()},
         }
 

@@ -276,6 +276,7 @@ class ScenarioShape(_Shape):
         'Every range at its "low" or "high" end, or at the end that hurts ("worst") or helps ("best").'
     )
     judged_by: str | None = _said("The figure that worst and best are judged by; left out, the first goal.")
+    probability: Scalar | None = _said("How likely it is, such as 20%; the deal as it stands takes the rest.")
     undo: list[str] | None = _said('The exceptions of lines to switch off, such as ["contribution.set"].')
 
 

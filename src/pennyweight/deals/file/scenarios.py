@@ -50,9 +50,26 @@ def read_scenarios(
                 where,
                 item.all_inputs,
                 item.judged_by,
+                _probability(context, name, item),
             )
     _refuse_circles(context, found)
+    total = sum(one.probability or 0.0 for one in found.values())
+    if total > 1 + 1e-9:
+        last = next(one for one in reversed(found.values()) if one.probability)
+        said = f"the probabilities of the scenarios add up to {total * 100:.10g}%; they must make 100% at most"
+        context.mistakes.append(InputError(f"{last.where}: {said}.", at=last.where))
     return found, switches
+
+
+def _probability(context: Context, name: str, item: ScenarioShape) -> float | None:
+    if item.probability is None:
+        return None
+    where = context.where("scenarios", name, "probability")
+    value = read_value(item.probability, "share", what=where)
+    refuse_bare_percent(item.probability, value, what=where)
+    if not 0 <= value <= 1:
+        raise InputError(f"{where} is {item.probability}; it must be 0% to 100%.", at=where)
+    return value
 
 
 def switched(item: Part, switches: Mapping[str, Input]) -> Part:

@@ -19,6 +19,7 @@ from pennyweight.documents.derivation import Derivation, Why, bracketed
 from pennyweight.documents.handout import Handout, Sheet, SheetColumn, sheets_of
 from pennyweight.pages.comparing.charts import comparison_charts
 from pennyweight.pages.comparing.own_tables import compared_tables
+from pennyweight.pages.comparing.weighted import weighted_blocks
 from pennyweight.pages.explaining.trees import derivation_of, tree
 from pennyweight.pages.weighing.goals import spare_of
 from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES
@@ -56,6 +57,7 @@ def document(comparison: Comparison, *, tables: bool = False) -> Document:
         blocks.append(
             Table("Inputs that differ", columns, inputs, "A series is shown by its average." if series else "")
         )
+    blocks += weighted_blocks(comparison)
     names = dict.fromkeys(name for weighing in weighings for name in weighing.measures)
     rows = tuple(
         Row(
