@@ -194,7 +194,7 @@ def test_scenarios_are_weighted_by_their_probabilities() -> None:
         return deal(
             {"gain": "sales - 90", "root": "sqrt(sales - 55)"},
             inputs={"sales": 100},
-            goals={"gain": {"at_least": 0, "nearly": 10}},
+            goals={"gain": {"at_least": 0, "nearly": -10}},
             scenarios={"poor": {"sales": 60, "probability": rest}, "fair": {"sales": 85, "probability": 0.2}, "odd": {"sales": 50, **more}},
         )  # fmt: skip
 
