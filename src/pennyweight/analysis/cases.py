@@ -93,6 +93,15 @@ class Model:
             return float(self.figures([case], [name])[name][0])
         return item.neutral if item.is_series else float(value_in(self.definition, case, name))
 
+    def moved(self, case: Inputs, name: str, place: float) -> dict[str, Any]:
+        """A case with one input put elsewhere: a value, of a series or a column a multiple, of days so many months."""
+        item, found = self.definition.inputs[name], dict(case)
+        if item.is_series:
+            found[name] = moved_by(item, np.asarray(case[name])[:, None], np.array([place]))[:, 0]
+        else:
+            found[name] = place
+        return found
+
     def sweep(
         self,
         base: Mapping[str, Floats],

@@ -7,25 +7,21 @@ from pathlib import Path
 from typing import Any, ClassVar, Literal
 
 from pennyweight.analysis.cases import Model
-from pennyweight.analysis.comparing import bridge, comparison
-from pennyweight.analysis.comparing.bridge import Bridge
-from pennyweight.analysis.comparing.changes import Changes, changes_between
-from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
-from pennyweight.analysis.comparing.versions import bridge_of_versions
 from pennyweight.analysis.explaining import why
 from pennyweight.analysis.explaining.why import Why
 from pennyweight.analysis.finding import finding
+from pennyweight.analysis.finding.break_even import BreakEven, break_even
 from pennyweight.analysis.finding.found import Found
+from pennyweight.analysis.set_beside import SetBeside
 from pennyweight.analysis.varying import variation
 from pennyweight.analysis.varying.variation import Variation
 from pennyweight.analysis.weighing import weighing
 from pennyweight.analysis.weighing.asked_period import read_period
 from pennyweight.analysis.weighing.turning import TurningPoint, turning_points
 from pennyweight.analysis.weighing.weighing import Weighing
-from pennyweight.analysis.what_may_come import WhatMayCome, replaced
+from pennyweight.analysis.what_may_come import replaced
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
-from pennyweight.deals.inputs import scenario_names
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
@@ -35,7 +31,7 @@ from pennyweight.starters.library import LIBRARY
 __all__ = ["Deal"]
 
 
-class Deal(WhatMayCome):
+class Deal(SetBeside):
     """A deal: what goes in, how the money moves, what must come true. Make one with `read` or `from_dict`;
     `definition` is a deal that was read already.
 
@@ -103,11 +99,6 @@ class Deal(WhatMayCome):
         return f"Deal({deal.title[:60]!r}, {len(deal.inputs)} inputs, {len(deal.scenarios)} scenarios)"
 
     @property
-    def scenarios(self) -> list[str]:
-        """ "base", the deal as it stands, and its scenarios."""
-        return scenario_names(self.definition)
-
-    @property
     def model(self) -> Model:
         """The compiled deal, for analyses of your own."""
         return self._model
@@ -128,26 +119,6 @@ class Deal(WhatMayCome):
         'nearly'
         """
         return weighing.weigh(self._model, scenario, replaced(inputs))
-
-    def compare(
-        self,
-        scenarios: Sequence[str] | None = None,
-        *,
-        inputs: Mapping[str, object] | None = None,
-        against: str | None = None,
-    ) -> Comparison:
-        """Weigh scenarios side by side; all of them when none are named.
-
-        `scenarios` are their names; `inputs` as in `weigh`; `against` names the one the differences are taken to.
-
-        >>> deal = Deal.starter("taxi")
-        >>> [weighing.verdict for weighing in deal.compare(["base", "wet_and_dear"]).weighings.values()]
-        ['pays off', 'falls short']
-        """
-        chosen = self._named(scenarios, self.scenarios)
-        if against is not None:
-            chosen = list(dict.fromkeys([choice(against, self.scenarios, "against"), *chosen]))
-        return comparison.compare(self._model, chosen, replaced(inputs), against)
 
     def vary(
         self,
@@ -228,6 +199,40 @@ class Deal(WhatMayCome):
             inputs=replaced(inputs),
         )
 
+    def break_even(
+        self,
+        name: str,
+        so_that: str | None = None,
+        *,
+        along: Mapping[str, object],
+        scenarios: Sequence[str] | None = None,
+        between: tuple[str | float, str | float] | None = None,
+        inputs: Mapping[str, object] | None = None,
+    ) -> BreakEven:
+        """The pairs of two inputs at which a condition just holds: for each value of one those of the other, as lines.
+
+        Args:
+            name: the input that is found, so_that: the condition, between: where to look, as in `find`.
+            along: the other input and its range, such as {"grant_share": "0%..30%"}, 25 values unless it says how many.
+            scenarios, inputs: as in `find`.
+
+        >>> found = Deal.starter("taxi").break_even("hull", "npv == 0", along={"grant_share": "0%..30%/3"})
+        >>> len(found.branches), found.branches[0].along.round(2).tolist()
+        (1, [0.0, 0.15, 0.3])
+        """
+        limits = None if between is None else a_list(between, what="between", of="the two ends of a range")
+        if limits is not None and len(limits) != 2:
+            raise InputError(f"between is {between!r}; it must be the two ends of a range, (low, high).", at="between")
+        return break_even(
+            self._model,
+            a_text(name, what="name"),
+            None if so_that is None else a_text(so_that, what="so_that"),
+            a_mapping(along, what="along", of="a range by input"),
+            scenarios=self._named(scenarios, ["base"]),
+            between=None if limits is None else (limits[0], limits[1]),
+            inputs=replaced(inputs),
+        )
+
     def why(
         self,
         name: str,
@@ -266,87 +271,6 @@ class Deal(WhatMayCome):
         deep = whole(depth, what="depth", least=0, most=40)
         return why.why(weighings, a_text(name, what="name"), period, deep, by_period=by_period)
 
-    def changes_to(self, newer: Deal, scenario: str = "base") -> Changes:
-        """Compare this deal with a newer version of it: inputs, formulas and goals that differ, and what each did.
-
-        Args:
-            newer: the other version.
-            scenario: both are weighed in it where they have one of that name, else as they stand.
-
-        >>> deal = Deal.starter("taxi")
-        >>> deal.changes_to(deal).changes
-        ()
-        """
-        if not isinstance(newer, Deal):
-            raise InputError(f"newer is {type(newer).__name__}; it must be a Deal.", at="newer")
-        comparison = compare_deals({"before": self._model, "now": newer._model}, a_text(scenario, what="scenario"))
-        source = self.definition.source
-        own = scenario if scenario in self.definition.scenarios else "base"
-
-        def weigh_other(document: dict[str, Any]) -> weighing.Weighing:
-            return weighing.weigh(Model.of(define(document, source.path)), own)
-
-        return changes_between(source.document, newer.definition.source.document, comparison, weigh_other)
-
-    def bridge(
-        self,
-        first: str,
-        second: str,
-        measure: str | None = None,
-        *,
-        inputs: Mapping[str, object] | None = None,
-    ) -> Bridge:
-        """What made the difference of a measure between two scenarios: the share of each input that differs.
-
-        A share is the mean of what a change does over all orders in which the changes may come (Shapley's value), so
-        that the shares add up to the difference and hang on no order.
-
-        Args:
-            first, second: the scenarios, "base" for the deal as it stands.
-            measure: left out: that of the first goal. inputs: as in `weigh`.
-
-        InputError where the measure is undefined on the way, with the reason.
-
-        >>> found = Deal.starter("taxi").bridge("base", "dear_hull", "npv")
-        >>> [(step.name, round(step.share, 2)) for step in found.steps]
-        [('hull', -33944.65)]
-        """
-        names = [a_text(one, what=what) for one, what in ((first, "first"), (second, "second"))]
-        return bridge.bridge_of_scenarios(
-            self._model, names[0], names[1], self._first_measure(measure), replaced(inputs)
-        )
-
-    def bridge_to(self, newer: Deal, measure: str | None = None, scenario: str = "base") -> Bridge:
-        """What made the difference of a measure between this deal and a newer version of it.
-
-        Each input that differs in its number is a step; a formula that differs is one, too, and what cannot stand
-        alone goes together. `newer` is the other version, `measure` and the rest as in `bridge`, `scenario` the one
-        in which both are weighed.
-
-        >>> old = Deal.from_dict({"deal": "Kiln", "inputs": {"n": 3}, "measures": {"cost": "8_000 * n"}})
-        >>> new = Deal.from_dict({"deal": "Kiln", "inputs": {"n": 4}, "measures": {"cost": "9_000 * n"}})
-        >>> [(step.name, step.share) for step in old.bridge_to(new, "cost").steps]
-        [('n', 8500.0), ('cost', 3500.0)]
-        """
-        if not isinstance(newer, Deal):
-            raise InputError(f"newer is {type(newer).__name__}; it must be a Deal.", at="newer")
-        path = self.definition.source.path
-        return bridge_of_versions(
-            self._model,
-            newer._model,
-            self._first_measure(measure),
-            a_text(scenario, what="scenario"),
-            lambda document: Model.of(define(document, path)),
-        )
-
-    def _first_measure(self, measure: object) -> str:
-        if measure is not None:
-            return a_text(measure, what="measure")
-        found = next(iter([*self.definition.goals, *self.definition.measures]), None)
-        if found is None:
-            raise InputError("The deal has no measures; declare one under [measures].", at="measure")
-        return found
-
     def turning_points(
         self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None
     ) -> list[TurningPoint]:
@@ -359,14 +283,6 @@ class Deal(WhatMayCome):
         ['fare', 'trips']
         """
         return turning_points(self._model, self._model.inputs_of(scenario, replaced(inputs)))
-
-    def _named(self, scenarios: object, usual: list[str]) -> list[str]:
-        if scenarios is None:
-            return usual
-        names = [a_text(one, what="A scenario") for one in a_list(scenarios, what="scenarios", of="their names")]
-        if not names:
-            raise InputError("scenarios is empty; name at least one.", at="scenarios")
-        return list(dict.fromkeys(names))
 
 
 def _name_of_thing(deal: Definition, name: str, thing: str) -> str:

@@ -3,6 +3,7 @@
 from pennyweight.documents.chart_kinds import (
     BalanceChart,
     Chart,
+    CurvesChart,
     FanChart,
     FlowsChart,
     GrowthChart,
@@ -36,6 +37,7 @@ __all__ = [
     "Chart",
     "Checks",
     "Column",
+    "CurvesChart",
     "Document",
     "FanChart",
     "FigureLine",

@@ -15,6 +15,7 @@ __all__ = [
     "AxisKind",
     "BalanceChart",
     "Chart",
+    "CurvesChart",
     "FanChart",
     "FlowsChart",
     "GrowthChart",
@@ -266,6 +267,25 @@ class SwingsChart:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class CurvesChart:
+    """Lines through pairs, (label, x, y) each, and single cases, (label, x, y), beside them."""
+
+    name: str
+    title: str
+    lines: tuple[tuple[str, Floats, Floats], ...]
+    points: tuple[tuple[str, float, float], ...]
+    x_title: str
+    y_title: str
+    x_kind: AxisKind = "number"
+    y_kind: AxisKind = "number"
+
+    def __post_init__(self) -> None:
+        keep_visible(self, "title", "x_title", "y_title")
+        for name in ("lines", "points"):
+            object.__setattr__(self, name, tuple((visible(label), x, y) for label, x, y in getattr(self, name)))
+
+
 Chart: TypeAlias = (
     FlowsChart
     | RateChart
@@ -278,4 +298,5 @@ Chart: TypeAlias = (
     | HistogramChart
     | FanChart
     | SwingsChart
+    | CurvesChart
 )

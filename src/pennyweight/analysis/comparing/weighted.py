@@ -93,5 +93,7 @@ def _place(met: bool, nearly: bool) -> int:
 
 
 def _three(places: Mapping[str, int], weights: Mapping[str, float]) -> tuple[float, float, float]:
-    met, nearly, missed = (sum(weights[name] for name, at in places.items() if at == place) for place in range(3))
-    return met, nearly, missed
+    found = [0.0, 0.0, 0.0]
+    for name, place in places.items():
+        found[place] += weights[name]
+    return found[0], found[1], found[2]

@@ -18,7 +18,7 @@ from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
 
-__all__ = ["condition_of", "figure_of", "find"]
+__all__ = ["condition_of", "figure_of", "find", "limits_of"]
 
 
 _ASKED = "?find"
@@ -45,7 +45,7 @@ def find(
         node = condition_of(deal, so_that) if so_that else None
     if inputs and name in inputs:
         raise InputError(f"'{name}' is the input to find, so it cannot be given a value too.")
-    limits = None if between is None else _limits(item, between)
+    limits = None if between is None else limits_of(item, between)
     where = f"the condition '{so_that}'"
     question = Question(_ASKED, name, node, so_that or "pays_off", None, "", where, aim, where, limits)
     refuse_equality(question, item)
@@ -102,7 +102,8 @@ def figure_of(deal: Definition, text: str) -> Node:
     return node
 
 
-def _limits(item: Input, between: tuple[str | float, str | float]) -> tuple[float, float]:
+def limits_of(item: Input, between: tuple[str | float, str | float]) -> tuple[float, float]:
+    """The two ends of where a value is looked for, as an asker types them."""
     if item.choices:
         raise InputError(f"All choices of {item.name} are tried; leave the range out.", at="between")
     low, high = (item.read_move(end, what=f"the range of {item.name}") for end in between)

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from pennyweight.analysis.deal import Deal
+from pennyweight.analysis.finding.break_even import BreakEven
 from pennyweight.analysis.finding.found import Found
 from pennyweight.cli.options import (
     deal_argument,
@@ -37,6 +38,7 @@ __all__ = ["command"]
 @click.option(
     "--between", metavar="LOW..HIGH", help="Look in this range; without it, the unit of the input sets the range."
 )
+@click.option("--along", metavar="INPUT=RANGE", help="Find it along another input, as a line: grant_share=0%..30%.")
 @overrides
 @output_options
 def command(
@@ -47,6 +49,7 @@ def command(
     least: str | None,
     scenarios: tuple[str, ...],
     between: str | None,
+    along: str | None,
     replaced: tuple[str, ...],
     form: str,
     outputs: tuple[Path, ...],
@@ -55,10 +58,12 @@ def command(
 
     It shows all answers. The exit status is 3 if there is none in any scenario.
 
+    With --along it shows for each value of another input where CONDITION just holds: a break-even line.
+
     Example: pennyweight find taxi.toml hull "npv == 0" --scenario all
     """
 
-    def compute() -> Found:
+    def compute() -> Found | BreakEven:
         asked = Deal.read(deal)
         chosen = list(each_name_once(scenarios, "--scenario")) or ["base"]
         if "all" in chosen:
@@ -67,6 +72,22 @@ def command(
                     "--scenario all are all of them; leave the others out.", at=Place.of_option("--scenario")
                 )
             chosen = asked.scenarios
+        if along is not None:
+            if most is not None or least is not None:
+                raise InputError("--along goes with a condition; leave --most and --least out.")
+            other, equals, values = along.partition("=")
+            if not equals or not other.strip() or not values.strip():
+                raise InputError(
+                    f"--along {along}: write INPUT=RANGE, such as grant_share=0%..30%.", at=Place.of_option("--along")
+                )
+            return asked.break_even(
+                name,
+                condition,
+                along={other.strip(): values.strip()},
+                scenarios=chosen,
+                between=_limits(between),
+                inputs=read_overrides(replaced),
+            )
         return asked.find(
             name,
             condition,
@@ -78,6 +99,10 @@ def command(
         )
 
     found = deliver(compute, form, outputs)
+    if isinstance(found, BreakEven):
+        if not found.branches:
+            raise NoAnswer(f"No pair makes '{found.so_that}' come true.")
+        return
     if not any(one.answers for one in found.answers.values()):
         why: dict[str, list[str]] = {}
         for scenario, item in found.answers.items():

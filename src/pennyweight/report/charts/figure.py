@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from pennyweight.documents import (
     BalanceChart,
     Chart,
+    CurvesChart,
     FanChart,
     FlowsChart,
     GrowthChart,
@@ -26,6 +27,7 @@ from pennyweight.report.charts.flows import draw_flows
 from pennyweight.report.charts.growth import draw_growth
 from pennyweight.report.charts.heat_map import draw_heat_map
 from pennyweight.report.charts.lines import draw_lines
+from pennyweight.report.charts.of_cases.curves import draw_curves
 from pennyweight.report.charts.of_cases.fan import draw_fan
 from pennyweight.report.charts.of_cases.histogram import draw_histogram
 from pennyweight.report.charts.of_cases.swings import draw_swings
@@ -53,6 +55,7 @@ DRAWN: dict[type, Callable[[Any, Axes], Axes]] = {
     HistogramChart: draw_histogram,
     FanChart: draw_fan,
     SwingsChart: draw_swings,
+    CurvesChart: draw_curves,
 }
 """Which function draws which chart; one more is a module beside these, and a line here."""
 
