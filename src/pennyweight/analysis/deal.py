@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, ClassVar, Literal
 
@@ -12,6 +12,7 @@ from pennyweight.analysis.explaining.why import Why
 from pennyweight.analysis.finding import finding
 from pennyweight.analysis.finding.break_even import BreakEven, break_even
 from pennyweight.analysis.finding.found import Found
+from pennyweight.analysis.from_function import definition_of
 from pennyweight.analysis.set_beside import SetBeside
 from pennyweight.analysis.varying import variation
 from pennyweight.analysis.varying.variation import Variation
@@ -93,6 +94,55 @@ class Deal(SetBeside):
         9600.0
         """
         return cls(define(a_mapping(document, what="The deal", of="its parts by name")))
+
+    @classmethod
+    def from_function(
+        cls,
+        function: Callable[..., Mapping[str, Any]],
+        inputs: Mapping[str, Any],
+        *,
+        goals: Mapping[str, Any] | None = None,
+        measures: Mapping[str, Any] | None = None,
+        lines: Mapping[str, Any] | None = None,
+        timeline: Mapping[str, Any] | None = None,
+        title: str | None = None,
+        **more: Any,
+    ) -> Deal:
+        """A deal out of a function of yours: every analysis serves it as it serves a file.
+
+        Args:
+            function: takes the inputs by keyword, numbers or, of series, arrays of (periods + 1,); gives a mapping of
+                figures by name: a number is a measure, an array of (periods + 1,) a line. Where it gives the same for
+                arrays of cases as case by case (both are tried on the same cases) it is called once for many.
+                ArithmeticError and ValueError inside it mean that its figures are undefined.
+            inputs: as under [inputs] of a deal file.
+            goals: as under [goals]. measures, lines: unit, label, note of what it gives, by name.
+            timeline: as under [timeline]; left out, one year a period, one of them.
+            title: how the deal is called. more: other sections, such as scenarios or questions.
+
+        InputError where the function does not take an input, or gives what is no figure.
+
+        >>> def kiln(price, sales):
+        ...     return {"gain": 3 * sales - price}
+        >>> deal = Deal.from_function(kiln, {"price": 9_000, "sales": 4_000}, goals={"gain": {"at_least": 0}})
+        >>> deal.weigh().verdict, deal.find("sales", "gain == 0").answers["base"].values
+        ('pays off', (3000.0,))
+        """
+        parts = {"goals": goals, "measures": measures, "lines": lines, "timeline": timeline}
+        given = {key: a_mapping(value, what=key, of="entries by name") for key, value in parts.items()}
+        named = getattr(function, "__name__", "function").replace("_", " ").capitalize()
+        return cls(
+            definition_of(
+                function,
+                a_mapping(inputs, what="inputs", of="entries by name"),
+                goals=given["goals"],
+                measures=given["measures"],
+                lines=given["lines"],
+                timeline=given["timeline"] or {"periods": 1},
+                title=named if title is None else a_text(title, what="title"),
+                more=more,
+            )
+        )
 
     def __repr__(self) -> str:
         deal = self.definition

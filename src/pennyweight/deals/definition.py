@@ -25,6 +25,7 @@ from pennyweight.deals.parts import (
     Measure,
     OwnChart,
     OwnCheck,
+    PythonFunction,
     Question,
     Scenario,
     Single,
@@ -87,6 +88,8 @@ class Definition:
     remarks: tuple[str, ...]
     """What reading noticed and the checks should tell."""
     source: Source
+    function: PythonFunction | None = None
+    """What works out measures and lines in the place of formulas, where the deal is a function."""
 
     def scenario_label(self, name: str) -> str:
         """How a scenario is called when shown."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.assumptions import Input, InputChange, KnownInputs, ThingSet, choices_of
@@ -28,6 +28,7 @@ __all__ = [
     "Measure",
     "OwnChart",
     "OwnCheck",
+    "PythonFunction",
     "Question",
     "Run",
     "Scenario",
@@ -37,6 +38,7 @@ __all__ = [
     "ThingSet",
     "Tier",
     "choices_of",
+    "result_name",
 ]
 
 
@@ -88,6 +90,32 @@ class Single:
 
 
 Measure: TypeAlias = Single
+
+
+@dataclass(frozen=True, slots=True)
+class PythonFunction:
+    """A function of Python that works out measures and lines of inputs, in the place of formulas."""
+
+    name: str
+    function: Callable[..., Mapping[str, Any]]
+    inputs: tuple[str, ...]
+    measures: tuple[str, ...]
+    lines: tuple[str, ...]
+
+    @property
+    def outputs(self) -> tuple[str, ...]:
+        """What it gives, by name."""
+        return (*self.measures, *self.lines)
+
+    @property
+    def called(self) -> str:
+        """How it is called."""
+        return f"{self.name}({', '.join(self.inputs)})"
+
+
+def result_name(name: str) -> str:
+    """The hidden name of what a function of Python gives."""
+    return f"?result {name}"
 
 
 @dataclass(frozen=True, slots=True)

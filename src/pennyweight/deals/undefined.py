@@ -122,6 +122,8 @@ class _Search(Target[Floats]):
                     if deeper.names_cause:
                         return deeper
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
+        if self.deal.function is not None and name in self.deal.function.outputs:
+            return _Reason(f"{self.deal.function.name} gives no number for {name} here", True)
         node = formula_of(self.deal, name)
         shown = f"{name} {self.deal.timeline.within(period)}" if period is not None else name
         if name in self.deal.questions:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pennyweight.analysis.explaining.filling import Filling, outermost, summands
+from pennyweight.analysis.explaining.function_calls import called_with
 from pennyweight.analysis.explaining.loan_parts import loan_numbers
 from pennyweight.analysis.explaining.over_time import OverTime, looks_over_time
 from pennyweight.analysis.explaining.reason import Reason
@@ -30,7 +31,7 @@ from pennyweight.deals.language.nodes import (
     show,
 )
 from pennyweight.deals.language.set_functions import set_of
-from pennyweight.deals.parts import COUNTED, DealLoan, Level, Line
+from pennyweight.deals.parts import COUNTED, DealLoan, Level, Line, PythonFunction
 from pennyweight.deals.undefined import formula_of, value_of, why_undefined
 from pennyweight.deals.worked_out import of_each
 from pennyweight.documents.derivation import bracketed
@@ -160,6 +161,8 @@ class _Teller(Filling):
         below: tuple[Reason, ...] = ()
         if node is not None:
             filled = self.filled(node, period)
+            if isinstance(item, PythonFunction):
+                filled = called_with(deal, item, self.weighings[0].inputs)
             if isinstance(item, DealLoan):
                 filled = loan_numbers(deal, self.weighings[0].worked_out, name, period or 0)
             idle = self.idle(item, node, name, period)
@@ -252,6 +255,8 @@ class _Teller(Filling):
     def source(self, name: str) -> tuple[Any, Node | None, str]:
         """(what was declared, its formula, the same as it was typed)."""
         deal = self.deal
+        if deal.function is not None and name in deal.function.outputs:
+            return deal.function, Sum(tuple(map(Name, deal.function.inputs))), deal.function.called
         if (own := deal.own(name)) is not None:
             item, node, text = self.source(own[2])
             return item, None if node is None else deal.for_thing(node, own[0].name, own[1]), text

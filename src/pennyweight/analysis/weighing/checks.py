@@ -320,6 +320,8 @@ def _unreached(case: Case) -> Iterator[Told]:
         if name not in reached:
             reached.add(name)
             todo += reads.get(name, ())
+    if deal.function is not None:  # it reads all that it takes, and what it gives is there to be read
+        reached |= {*deal.function.inputs, *deal.function.lines}
     idle = [name for name in (*deal.inputs, *deal.lines) if name not in reached]
     idle += [name for name in deal.loans if f"{name}.balance" not in reached]
     idle = [name for name in idle if not _is_subtotal(deal, name)]

@@ -24,6 +24,7 @@ from pennyweight.deals.compiler.program import (
     drawn_name,
     each_name,
 )
+from pennyweight.deals.compiler.python_functions import compile_function
 from pennyweight.deals.compiler.recursion import compile_group
 from pennyweight.deals.compiler.slots import Slots
 from pennyweight.deals.compiler.splits import compile_split
@@ -67,6 +68,8 @@ class _Compiler(Slots):
             self.constants.update(zip((self.names[name] for name in aside_names(value)), nothing, strict=True))
         self.split_of = definition.split_parts
         self._built_in()
+        if definition.function is not None:
+            compile_function(self, definition.function)
         for group in _groups(self._edges()):
             self._compile_group(group)
         compile_goals(self)
