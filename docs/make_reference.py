@@ -244,6 +244,36 @@ where it is looked for; where several values do, `pick` says which is meant, and
 it is where none does. What is asked may read another solved input, which then is found first; two cannot need each
 other. A value from a scenario, `--with` or `vary` sets the solving aside.
 
+## What is uncertain
+
+`low` and `high` say how far an input may go; `uncertain` says how it falls where cases are drawn (`simulate`,
+`drivers`):
+
+| written | how it falls |
+|---|---|
+| `"triangular"`, `"uniform"`, `"pert"` | from `low` to `high`; its value is the likeliest |
+| `{ shape = "normal", deviation = 15_000 }`, `"lognormal"` | about its value, the mean, by this standard deviation |
+| `{ 6 = 1, 7 = 3, 9 = 1 }`, `{ own = 3, rented = 1 }` | one of whole values or words, by their weights |
+| `{ file = "prices.csv", column = "price" }` | one of the values of a column |
+| `{ yearly = "10%", persists = "60%" }` | a series: a step a year, of which so much lasts into the next year |
+| `{ all_years = "10%" }` | a series: all its values up or down together |
+| `{ file = "fuel.csv", column = "price", blocks = 3 }` | a series: as the history went, so many years at a time |
+
+A series of amounts is multiplied by a factor whose mean is one: its logarithm is x with x1 = e1 and xn = persists x
+xn-1 + en, e normal with the deviation `yearly`, the same factor in all periods of a year; period 0 is known. To rates
+and shares x is added. Of a series, `low` and `high` are multiples of all its values, as of a column of a set. A share
+that falls by a bell curve is drawn again outside 0 to 100 %, a term of a loan below what it may be. A column of a set
+falls as one multiple for all; with `each = true` every thing falls for itself.
+
+`moves_with = { inflation = 0.6 }` says how closely two inputs move together, by Spearman's rank correlation from -1
+to 1; series that wander do so year by year. Values that fall by weights attain less than is asked, which is told.
+`decision = true` marks what one decides oneself: it is never drawn, and neither are facts, days, what a scenario sets
+or a question looks for, and words and whole values without weights. Where no input is `uncertain`, every one with a
+low and a high is drawn as a triangle about its value.
+
+A scenario may have a `probability`; the deal as it stands takes what is left of 100 %, and `compare` gives means and
+chances by them.
+
 ## Charts
 
 A line is drawn from the period in which it begins. `from` and `to` end the picture, at a period or at one that a

@@ -22,7 +22,7 @@ from rich.console import Console, RenderableType
 from rich.segment import Segment
 
 from pennyweight import Benchmark, Bond, CashFlows, Deal, Portfolio, rate_facts, read_loan_file, repay
-from pennyweight.documents import Document
+from pennyweight.documents import Chart, Document
 from pennyweight.documents.handout import Handout
 from pennyweight.documents.palette import INK, PARCHMENT
 from pennyweight.report.charts.figure import figure
@@ -81,6 +81,10 @@ def main() -> None:
     terminal(
         "rates_bond",
         (
+            "pennyweight repay --owed 86k --rate 4.2% --years 15 --currency EUR --working",
+            repay(owed="86k", rate="4.2%", years=15, currency="EUR").working().document(),
+        ),
+        (
             "pennyweight rates 6% --compounding half-yearly --inflation 2%",
             rate_facts("6%", compounding="half-yearly", inflation="2%").document(),
         ),
@@ -89,20 +93,18 @@ def main() -> None:
             Bond("4%", "2031-06-15").report("2026-11-23", price=97.25).document(),
         ),
     )
-    terminal(
-        "repay_working",
-        (
-            "pennyweight repay --owed 86k --rate 4.2% --years 15 --currency EUR --working",
-            repay(owed="86k", rate="4.2%", years=15, currency="EUR").working().document(),
-        ),
-    )
     studio = read_loan_file(STARTERS / "loans" / "studio.toml").document()
     takeover = read_loan_file(STARTERS / "loans" / "four-flats-takeover.toml").document()
     terminal("loan", ("pennyweight loan studio.toml", studio), ("pennyweight loan four-flats-takeover.toml", takeover))
     figure(*studio.charts).savefig(SHOTS / "chart_loan.png")
     dated = (flows.document().charts[0], endowment.document().charts[0])
     figure(*weighing.document().charts, *dated).savefig(SHOTS / "chart_flows.png")
-    figure(*varied.document().charts).savefig(SHOTS / "chart_map.png")
+    drawn, driven = taxi.simulate(fan="reserve").document(), taxi.drivers("npv").document()
+    terminal("what_may_come", ("pennyweight simulate taxi.toml", drawn), ("pennyweight drivers taxi.toml npv", driven))
+    bridged = taxi.bridge("dear_hull", "more_quays", "npv").document()
+    line = taxi.break_even("hull", "npv == 0", along={"grant_share": "0%..30%"}, scenarios=["base", "wet_summers"])
+    several = (*varied.document().charts, drawn.charts[0], drawn.charts[2], *driven.charts, *bridged.charts)
+    beside(several + line.document().charts).save(SHOTS / "chart_cases.png")
     rooms = house.compare(["base", "by_the_room", "by_the_week", "heavy_works"]).document().charts
     figure(weighed.document().charts[0], rooms[0]).savefig(SHOTS / "chart_house.png")
     stop, old, van, offices, plant = (
@@ -113,6 +115,20 @@ def main() -> None:
     figure(stop.charts[0], old.charts[0], van.charts[1], offices.charts[0]).savefig(SHOTS / "chart_starters.png")
     errors()
     handed_over(weighed.handout())
+
+
+def beside(charts: Sequence[Chart]) -> Image.Image:
+    """Charts two in a row, in one picture."""
+    made = []
+    for chart in charts:
+        with tempfile.NamedTemporaryFile(suffix=".png") as file:
+            figure(chart).savefig(file.name, dpi=80)
+            made.append(Image.open(file.name).convert("RGB"))
+    width, height = made[0].size
+    whole = Image.new("RGB", (2 * width, -(-len(made) // 2) * height), PARCHMENT)
+    for k, one in enumerate(made):
+        whole.paste(one.resize((width, height)), (k % 2 * width, k // 2 * height))
+    return whole
 
 
 def handed_over(handout: Handout) -> None:

@@ -152,7 +152,7 @@ def _together(drivers: Drivers) -> Table:
     if known:
         columns += [Column("of the verdict: alone"), Column("with others")]
     note = (
-        "Alone: what would go if this input were known. With others: what would stay if all others were known. "
+        "Alone: the part that goes if this input is known. With others: the part that stays if it alone is unknown. "
         f"{drivers.cases:,} points, seed {drivers.seed}."
     )
     return Table(

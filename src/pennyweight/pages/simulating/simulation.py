@@ -8,6 +8,7 @@ from pennyweight.analysis.simulating.falls import how_it_falls
 from pennyweight.analysis.simulating.simulation import Simulation
 from pennyweight.analysis.simulating.tally import Common
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.nodes import show
 from pennyweight.deals.language.translation import folded
 from pennyweight.documents import Block, Cell, Column, Document, Table, Text
 from pennyweight.documents.handout import Handout, sheets_of
@@ -87,7 +88,7 @@ def _asked(deal: Definition, name: str) -> str:
     bound = goal.at_least if goal.at_least is not None else goal.at_most
     value = None if bound is None else folded(bound)
     word = "at least" if goal.at_least is not None else "at most"
-    return word if value is None else f"{word} {show_figure(deal, name, value)}"
+    return f"{word} {show(bound) if value is None else show_figure(deal, name, value)}" if bound is not None else ""
 
 
 def _figures(simulation: Simulation) -> Table:
