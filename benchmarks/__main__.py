@@ -1,12 +1,12 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, solved, reports and
-startup; all when none is named.
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, solved, cases,
+reports and startup; all when none is named.
 """
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import accounts, deals, doors, house, loans, rates, reports, sets, solved, startup
+from benchmarks import accounts, cases, deals, doors, house, loans, rates, reports, sets, solved, startup
 
 ALL = {
     "doors": doors.run,
@@ -18,6 +18,7 @@ ALL = {
     "loans": loans.run,
     "sets": sets.run,
     "solved": solved.run,
+    "cases": cases.run,
     "reports": reports.run,
     "startup": startup.run,
 }
