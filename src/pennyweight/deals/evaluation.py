@@ -26,6 +26,7 @@ __all__ = ["evaluate"]
 
 _BLOCK = 2_048
 _ELEMENTS = 2**25  # a quarter of a gigabyte in one block
+_LEAST_ROWS = 60
 _CHUNK_ELEMENTS = 40_960  # times eight bytes: an array over time that leaves room for others in the cache
 
 
@@ -92,7 +93,10 @@ class _Evaluation:
         """Every block, shared out among threads."""
         size = self.block_size
         spans = [(start, min(start + size, self.cases)) for start in range(0, self.cases, size)]
-        workers = min(threads or os.cpu_count() or 1, len(spans))
+        # Over few periods every call takes microseconds, and threads only hand the interpreter's lock to and fro: the
+        # water-taxi took twice as long on two.
+        able = (os.cpu_count() or 1) if self.rows >= _LEAST_ROWS or self.plan.phases else 1
+        workers = min(threads or able, len(spans))
         if workers <= 1:
             self.blocks(spans)
             return

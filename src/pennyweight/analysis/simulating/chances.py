@@ -84,22 +84,24 @@ def chance_of(name: str, met: Floats, nearly: Floats, count: int) -> Chance:
 
 def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Sequence[str]) -> Spread:
     """How a measure falls, (batches, cases) of it."""
-    known = np.isfinite(values)
-    share = float(known.mean())
-    every = values[known]
+    # Sorted once, what is undefined comes last; larger than any number is no figure either.
+    rows = np.sort(np.where(np.isfinite(values), values, np.nan), axis=1)
+    counts = rows.shape[1] - np.isnan(rows).sum(axis=1)
+    every = np.sort(rows, axis=None)[: int(counts.sum())]
+    share = every.size / values.size
+    side = "highest" if highest_is_worst else "lowest"
     if not every.size:
-        none = dict.fromkeys(PERCENTILES, float("nan"))
-        side = "highest" if highest_is_worst else "lowest"
         nan = float("nan")
+        none = dict.fromkeys(PERCENTILES, nan)
         return Spread(name, share, none, none, nan, nan, nan, side, tuple(reasons))
     levels = np.array(PERCENTILES) / 100
-    found = np.quantile(every, levels)
-    batches = [one[here] for one, here in zip(values, known, strict=True)]
-    enough = all(one.size for one in batches)
-    by_batch = np.array([np.quantile(one, levels) for one in batches]) if enough else np.full((2, levels.size), np.nan)
+    found = _read_off(every, levels)
+    batches = [row[:count] for row, count in zip(rows, counts.tolist(), strict=True)]
+    enough = bool(counts.all())
+    by_batch = np.array([_read_off(one, levels) for one in batches]) if enough else np.full((2, levels.size), np.nan)
     means = np.array([one.mean() for one in batches]) if enough else np.full(2, np.nan)
     count = max(1, int(np.ceil(WORST * every.size)))
-    ends = np.partition(every, -count)[-count:] if highest_is_worst else np.partition(every, count - 1)[:count]
+    ends = every[-count:] if highest_is_worst else every[:count]
     return Spread(
         name,
         share,
@@ -108,6 +110,14 @@ def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Seq
         float(every.mean()),
         error_of(means),
         float(ends.mean()),
-        "highest" if highest_is_worst else "lowest",
+        side,
         tuple(reasons),
     )
+
+
+def _read_off(ordered: Floats, levels: Floats) -> Floats:
+    """Percentiles of ordered values, straight between the two that are nearest."""
+    place = levels * (ordered.size - 1)
+    low = np.floor(place).astype(np.intp)
+    high = np.minimum(low + 1, ordered.size - 1)
+    return np.asarray(ordered[low] + (place - low) * (ordered[high] - ordered[low]))
