@@ -44,15 +44,28 @@ def tabled() -> pw.Deal:
     return pw.Deal.from_dict({"deal": "Kiln", "timeline": {"periods": 4}, **lines, "tables": {"kept": table}})
 
 
+def weighted() -> pw.Deal:
+    """A deal whose scenario has a probability."""
+    scenarios = {"poor": {"sales": 60, "probability": "25%"}}
+    return pw.Deal.from_dict(
+        {"deal": "Kiln", "inputs": {"sales": 100}, "measures": {"gain": "sales - 90"}, "scenarios": scenarios}
+    )
+
+
 RESULTS: dict[str, Callable[[], object]] = {
     "Account": lambda: flows().account("3%"),
     "Answer": lambda: taxi().find("hull", "npv == 0").answers["base"].answers[0],
     "Answers": lambda: taxi().find("hull", "npv == 0").answers["base"],
+    "Branch": lambda: taxi().break_even("hull", "npv == 0", along={"grant_share": "0%..30%/3"}).branches[0],
+    "BreakEven": lambda: taxi().break_even("hull", "npv == 0", along={"grant_share": "0%..30%/3"}),
+    "Bridge": lambda: taxi().bridge("dear_hull", "more_quays", "npv"),
     "BondReport": lambda: bond().report("2026-11-23", price=97.25),
+    "Chance": lambda: taxi().simulate(256).chances["npv"],
     "Change": lambda: changed().changes[0],
     "Changes": lambda: changed(),
     "Comparison": lambda: taxi().compare(["base", "dear_hull"]),
     "Coupons": lambda: bond().coupons("2026-11-23"),
+    "Drivers": lambda: taxi().drivers("npv", cases=256),
     "Document": lambda: loan().document(),
     "Extra": lambda: loan().extras_table([5])[0],
     "Figure": lambda: taxi().weigh().measures["npv"],
@@ -73,11 +86,18 @@ RESULTS: dict[str, Callable[[], object]] = {
     "Return": lambda: portfolio().time_weighted(),
     "ReturnsReport": lambda: portfolio().report(),
     "Schedule": lambda: loan().schedule,
+    "Share": lambda: taxi().drivers("npv", cases=256).shares.shares[0],
+    "Shares": lambda: taxi().drivers("npv", cases=256).shares,
+    "Simulation": lambda: taxi().simulate(256, fan="net"),
     "SparePlan": lambda: pw.LoanSet({"a": pw.Loan(1_000, "6%", years=1)}, spare=5).plans["as listed"],
     "Statement": lambda: loan().schedule.statements[0],
+    "Spread": lambda: taxi().simulate(256).spreads["npv"],
+    "Step": lambda: taxi().bridge("dear_hull", "more_quays", "npv").steps[0],
+    "Swing": lambda: taxi().drivers("npv", cases=256).swings[0],
     "TableResult": lambda: tabled().weigh().tables["kept"],
     "TurningPoint": lambda: taxi().turning_points()[0],
     "Variation": lambda: taxi().vary({"hurdle": ["8%", "9%"]}),
+    "Weighted": lambda: weighted().compare().weighted,
     "Weighing": lambda: taxi().weigh(),
     "Reason": lambda: taxi().why("npv").reason,
     "Why": lambda: taxi().why("npv"),

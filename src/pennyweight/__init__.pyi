@@ -1,13 +1,25 @@
 # Every public name, once: type checkers read it here, and `__init__.py` finds by it what to import.
+from pennyweight.analysis.comparing.bridge import Bridge as Bridge
+from pennyweight.analysis.comparing.bridge import Step as Step
 from pennyweight.analysis.comparing.changes import Change as Change
 from pennyweight.analysis.comparing.changes import Changes as Changes
 from pennyweight.analysis.comparing.comparison import Comparison as Comparison
+from pennyweight.analysis.comparing.weighted import Weighted as Weighted
 from pennyweight.analysis.deal import Deal as Deal
+from pennyweight.analysis.driving.drivers import Drivers as Drivers
+from pennyweight.analysis.driving.shares import Share as Share
+from pennyweight.analysis.driving.shares import Shares as Shares
+from pennyweight.analysis.driving.swings import Swing as Swing
 from pennyweight.analysis.explaining.why import Reason as Reason
 from pennyweight.analysis.explaining.why import Why as Why
+from pennyweight.analysis.finding.break_even import Branch as Branch
+from pennyweight.analysis.finding.break_even import BreakEven as BreakEven
 from pennyweight.analysis.finding.found import Found as Found
 from pennyweight.analysis.searching.outcome import Answer as Answer
 from pennyweight.analysis.searching.outcome import Answers as Answers
+from pennyweight.analysis.simulating.chances import Chance as Chance
+from pennyweight.analysis.simulating.chances import Spread as Spread
+from pennyweight.analysis.simulating.simulation import Simulation as Simulation
 from pennyweight.analysis.varying.variation import Variation as Variation
 from pennyweight.analysis.weighing.own_tables import TableResult as TableResult
 from pennyweight.analysis.weighing.turning import TurningPoint as TurningPoint

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -104,17 +104,24 @@ def _at(
 
 
 def _explained(model: Model, case: Mapping[str, Any], measure: str, one: Swing) -> Swing:
-    """An input that moves nothing, with another that is zero and keeps it from moving anything."""
+    """An input that moves nothing, with another that keeps it from moving anything: one of zero, or a word."""
     deal = model.definition
     for other in deal.inputs.values():
-        plain = not other.is_series and not other.choices and not other.solved and not other.formula
-        if other.name == one.input or not plain or float(np.asarray(case.get(other.name, 1.0))) != 0:
+        if other.name == one.input or other.solved or other.formula or (other.is_series and not other.choices):
             continue
-        away = other.high or other.low or {"rate": 0.05, "share": 0.5, "money": 1_000.0}.get(other.unit, 1.0)
-        places = {one.input: np.array([one.low, one.high]), other.name: np.full(2, away)}
-        figures, _ = _at(model, case, measure, places)
-        if abs(float(figures[1] - figures[0])) > _SAME:
-            said = f"moves nothing as long as {other.label} is zero"
-            return Swing(one.input, one.low, one.high, one.at_low, one.at_high, one.verdict_low, one.verdict_high, said)
-    said = f"moves nothing: {deal.label(measure)} does not hang on it here"
-    return Swing(one.input, one.low, one.high, one.at_low, one.at_high, one.verdict_low, one.verdict_high, said)
+        value = case.get(other.name, 1.0)
+        if other.choices and not other.is_column:
+            now = round(float(np.asarray(value)))
+            aways = [float(k) for k in range(len(other.choices)) if k != now]
+            said = f"as long as {other.label} is {other.choices[now]}"
+        elif not other.is_series and float(np.asarray(value)) == 0:
+            aways = [other.high or other.low or {"rate": 0.05, "share": 0.5, "money": 1_000.0}.get(other.unit, 1.0)]
+            said = f"as long as {other.label} is zero"
+        else:
+            continue
+        for away in aways:
+            places = {one.input: np.array([one.low, one.high]), other.name: np.full(2, away)}
+            figures, _ = _at(model, case, measure, places)
+            if abs(float(figures[1] - figures[0])) > _SAME:
+                return replace(one, idle=f"moves nothing {said}")
+    return replace(one, idle=f"moves nothing: {deal.label(measure)} does not hang on it here")

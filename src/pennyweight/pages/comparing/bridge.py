@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from pennyweight.analysis.comparing.bridge import Bridge, Step
 from pennyweight.analysis.showing import show_figure
-from pennyweight.documents import Block, Cell, Column, Document, StepsChart, Table, Text
+from pennyweight.documents import Block, Cell, Column, Document, Row, StepsChart, Table, Text
+from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
 from pennyweight.documents.handout import Handout, sheets_of
 
 __all__ = ["document", "handout"]
@@ -98,7 +101,23 @@ def _steps(bridge: Bridge) -> Table:
         f"{deal.label(bridge.measure)}: {_figure(bridge, bridge.before)} in {bridge.labels[0]}, "
         f"{_figure(bridge, bridge.after)} in {bridge.labels[1]}"
     )
-    return Table(title, tuple(columns), (*map(row, bridge.steps), tuple(total)), note)
+    steps = [Row(row(one), Why(one.label, partial(_step_told, bridge, one))) for one in bridge.steps]
+    return Table(title, tuple(columns), (*steps, tuple(total)), note)
+
+
+def _step_told(bridge: Bridge, one: Step) -> Derivation:
+    """How a share comes about: what the change does over all orders, the first and the last of them told."""
+    first = "in all orders" if not bridge.orders else f"in {bridge.orders:,} orders drawn"
+    alone, last = _moved(bridge, one.alone), _moved(bridge, one.last)
+    parts = {
+        "First, all else as before": Derivation(alone, "the figure with this change alone less that before"),
+        "Last, all else as after": Derivation(last, "the figure after less that without this change"),
+    }
+    numbers = ""
+    if len(bridge.steps) == 2:
+        mark = bridge.definition.style.mark
+        numbers = f"({digits(one.alone, mark)} + {bracketed(digits(one.last, mark))}) / 2"
+    return Derivation(_moved(bridge, one.share), f"the mean of what it does {first}", numbers, parts)
 
 
 def _interact(bridge: Bridge) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from pennyweight.analysis.driving.drivers import VERDICT, Drivers
@@ -10,7 +12,8 @@ from pennyweight.analysis.driving.swings import Swing
 from pennyweight.analysis.showing import show_base, show_figure
 from pennyweight.analysis.simulating.falls import how_it_falls
 from pennyweight.deals.language.translation import folded
-from pennyweight.documents import Block, Cell, Column, Document, SwingsChart, Table, Text
+from pennyweight.documents import Block, Cell, Column, Document, Row, SwingsChart, Table, Text
+from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Tone
 from pennyweight.pages.weighing.words import VERDICT_MARKS, VERDICT_TONES
@@ -18,13 +21,14 @@ from pennyweight.pages.weighing.words import VERDICT_MARKS, VERDICT_TONES
 __all__ = ["document", "handout"]
 
 _MOST_BARS = 12
+_SMALL = 0.001
 
 
 def document(drivers: Drivers) -> Document:
     """One table of swings, one of shares, what is drawn, and the chart of the swings."""
     deal = drivers.definition
     blocks: list[Block] = [_one_at_a_time(drivers)]
-    told = [drivers.no_shares] if drivers.no_shares else []
+    told = [*_idle(drivers), *([drivers.no_shares] if drivers.no_shares else [])]
     if drivers.shares is not None:
         if drivers.shares.shares:
             blocks += [_together(drivers), _drawn(drivers)]
@@ -98,8 +102,10 @@ def _one_at_a_time(drivers: Drivers) -> Table:
         tone: Tone = next((tone for word, tone in VERDICT_TONES.items() if word == verdict), "plain")
         return Cell(_end(drivers, one, value)), Cell(f"{mark}{_figure(drivers, figure)}", tone)
 
-    rows: list[tuple[Cell, ...]] = []
+    rows: list[Row] = []
     for one in drivers.swings:
+        if one.idle:
+            continue
         unit = deal.unit(drivers.measure)
         size = "" if drivers.measure == VERDICT else deal.style.show(one.size, unit) if one.size == one.size else ""
         cells = (
@@ -107,15 +113,12 @@ def _one_at_a_time(drivers: Drivers) -> Table:
             *at(one, one.low, one.at_low, one.verdict_low),
             *at(one, one.high, one.at_high, one.verdict_high),
             Cell(size, "question"),
-            Cell(one.idle, "comparison"),
         )
-        rows.append(cells)
+        rows.append(Row(cells, Why(deal.label(one.input), partial(_swing_told, drivers, one))))
     columns = [
         Column("Input", words=True), Column("Low"), Column(f"{_label(drivers)} there"), Column("High"),
-        Column(f"{_label(drivers)} there"), Column("Swing"), Column("Remark", words=True),
+        Column(f"{_label(drivers)} there"), Column("Swing"),
     ]  # fmt: skip
-    if not any(one.idle for one in drivers.swings):
-        columns, rows = columns[:-1], [cells[:-1] for cells in rows]
     how = (
         "from low to high"
         if drivers.moved is None
@@ -124,6 +127,50 @@ def _one_at_a_time(drivers: Drivers) -> Table:
     title = f"One input at a time, {how}: {_label(drivers)}, {_figure(drivers, drivers.base)} as it stands"
     note = "✓ pays off, ≈ nearly, ✗ falls short." if deal.goals else ""
     return Table(title, tuple(columns), tuple(rows), note)
+
+
+def _swing_told(drivers: Drivers, one: Swing) -> Derivation:
+    """How a swing comes about: the figure at both ends, all else as it stands."""
+    deal = drivers.definition
+
+    def at(place: float, figure: float) -> tuple[str, Derivation]:
+        label = f"{_label(drivers)}, with {deal.label(one.input)} {_end(drivers, one, place)}"
+        return label, Derivation(_figure(drivers, figure), "weighed there, all else as it stands")
+
+    numbers = ""
+    if np.isfinite(one.size):
+        high, low = sorted((one.at_high, one.at_low), reverse=True)
+        numbers = f"{digits(high, deal.style.mark)} - {bracketed(digits(low, deal.style.mark))}"
+    parts = dict([at(one.low, one.at_low), at(one.high, one.at_high)])
+    size = _figure(drivers, one.size) if drivers.measure != VERDICT else f"{one.size:g}"
+    return Derivation(size, "the figure at one end less that at the other", numbers, parts)
+
+
+def _share_told(drivers: Drivers, one: Share) -> dict[str, Derivation]:
+    """How shares come about: points A and B, and A with the numbers of one input out of B."""
+    shown = drivers.definition.style.show
+    how = f"of {drivers.cases:,} points A and B; AB is A with this input out of B, V the variance"
+    return {
+        "Alone": Derivation(shown(one.alone, "share", places=2), f"mean(f(B) * (f(AB) - f(A))) / V, {how}"),
+        "With others": Derivation(shown(one.in_all, "share", places=2), f"mean((f(A) - f(AB)) ** 2) / (2 * V), {how}"),
+    }
+
+
+def _idle(drivers: Drivers) -> list[str]:
+    """Inputs that move nothing, together by the reason."""
+    by_reason: dict[str, list[str]] = {}
+    for one in drivers.swings:
+        if one.idle:
+            by_reason.setdefault(one.idle, []).append(drivers.definition.label(one.input))
+    told = []
+    for reason, labels in by_reason.items():
+        said = (
+            reason
+            if len(labels) == 1
+            else reason.replace("moves nothing", "move nothing").replace(" it here", " them here")
+        )
+        told.append(f"{'; '.join(labels)}: {said}.")
+    return told
 
 
 def _together(drivers: Drivers) -> Table:
@@ -136,7 +183,10 @@ def _together(drivers: Drivers) -> Table:
         places = 1 if error >= 0.0005 or error == 0 else 2
         return f"{deal.style.show(value, 'share', places=1)} ± {deal.style.show(error, 'share', places=places)}"
 
-    def row(one: Share) -> tuple[Cell, ...]:
+    def row(one: Share) -> Row:
+        return Row(cells_of(one), Why(" and ".join(map(deal.label, one.inputs)), partial(_share_told, drivers, one)))
+
+    def cells_of(one: Share) -> tuple[Cell, ...]:
         names = " and ".join(deal.label(name) for name in one.inputs)
         cells = (
             Cell(f"{names} (move together)" if len(one.inputs) > 1 else names),
@@ -155,12 +205,21 @@ def _together(drivers: Drivers) -> Table:
         "Alone: the part that goes if this input is known. With others: the part that stays if it alone is unknown. "
         f"{drivers.cases:,} points, seed {drivers.seed}."
     )
-    return Table(
-        f"All together: {_label(drivers)}{_spread(drivers, shares)}",
-        tuple(columns),
-        tuple(map(row, shares.shares)),
-        note,
-    )
+    kept, small = _by_size(drivers)
+    if small:
+        note += f" Less than 0.1% each: {'; '.join(small)}."
+    title = f"All together: {_label(drivers)}{_spread(drivers, shares)}"
+    return Table(title, tuple(columns), tuple(map(row, kept)), note)
+
+
+def _by_size(drivers: Drivers) -> tuple[list[Share], list[str]]:
+    """(the shares worth a row, the labels of all others)."""
+    shares, verdict = drivers.shares, drivers.verdict_shares
+    assert shares is not None
+    of_verdict = {one.inputs: one.in_all for one in verdict.shares} if verdict is not None else {}
+    kept = [one for one in shares.shares if max(one.in_all, of_verdict.get(one.inputs, 0.0)) >= _SMALL]
+    left = [one for one in shares.shares if one not in kept]
+    return kept, [drivers.definition.label(name) for one in left for name in one.inputs]
 
 
 def _spread(drivers: Drivers, shares: Shares) -> str:
@@ -172,7 +231,9 @@ def _spread(drivers: Drivers, shares: Shares) -> str:
 
 def _drawn(drivers: Drivers) -> Table:
     deal = drivers.definition
-    rows = tuple((Cell(one.item.label), Cell(how_it_falls(deal, one), "comparison")) for one in drivers.falling)
+    told = {name for share in _by_size(drivers)[0] for name in share.inputs}
+    shown = [one for one in drivers.falling if one.item.name in told]
+    rows = tuple((Cell(one.item.label), Cell(how_it_falls(deal, one), "comparison")) for one in shown)
     return Table("What is drawn", (Column("Input", words=True), Column("How it falls", words=True)), rows)
 
 

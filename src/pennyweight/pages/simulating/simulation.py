@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.analysis.simulating.chances import Chance, Spread
 from pennyweight.analysis.simulating.falls import how_it_falls
@@ -10,7 +12,8 @@ from pennyweight.analysis.simulating.tally import Common
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.nodes import show
 from pennyweight.deals.language.translation import folded
-from pennyweight.documents import Block, Cell, Column, Document, Table, Text
+from pennyweight.documents import Block, Cell, Column, Document, Row, Table, Text
+from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.pages.simulating.charts import charts_of
 
@@ -78,9 +81,50 @@ def _chances(simulation: Simulation) -> Table:
             Cell(_error(simulation, one.met_error), "comparison"),
         )
 
-    columns = (Column("In how many cases", words=True), Column("met"), Column("nearly"), Column("missed"), Column("±"))
+    columns = [Column("In how many cases", words=True), Column("met"), Column("nearly"), Column("missed"), Column("±")]
+    rows = [Row(row(name, one), _chance_why(simulation, one)) for name, one in simulation.chances.items()]
+    if not any(one.nearly for one in simulation.chances.values()):
+        columns = [*columns[:2], *columns[3:]]
+        rows = [Row((*one[:2], *one[3:]), one.why) for one in rows]
     note = "± is how far 'met' may be off by the draws alone, in 95 of 100 runs."
-    return Table("Chances", columns, tuple(row(name, one) for name, one in simulation.chances.items()), note)
+    return Table("Chances", tuple(columns), tuple(rows), note)
+
+
+def _chance_why(simulation: Simulation, one: Chance) -> Why:
+    label = "The deal pays off" if one.name == "pays_off" else simulation.definition.label(one.name)
+    return Why(label, partial(_chance_told, simulation, one))
+
+
+def _chance_told(simulation: Simulation, one: Chance) -> dict[str, Derivation]:
+    """Which cases were counted, and where the error comes from."""
+    found = {}
+    for word, share in (("Met", one.met), ("Nearly", one.nearly), ("Missed", one.missed)):
+        numbers = f"{round(share * simulation.cases)} / {simulation.cases}"
+        shown = simulation.definition.style.show(share, "share", places=1)
+        found[word] = Derivation(shown, "cases in which it is so / all cases", numbers)
+    how = f"t for 95% * the standard error of the means of {simulation.batches} batches, each drawn for itself"
+    return {**found, "How far 'met' may be off": Derivation(_error(simulation, one.met_error), how)}
+
+
+def _spread_why(simulation: Simulation, name: str, one: Spread) -> Why:
+    return Why(simulation.definition.label(name), partial(_spread_told, simulation, name, one))
+
+
+def _spread_told(simulation: Simulation, name: str, one: Spread) -> dict[str, Derivation]:
+    """From which cases the percentiles and the mean of the worst are read off."""
+    deal = simulation.definition
+    count = round(one.defined * simulation.cases)
+
+    def told(value: float, how: str) -> Derivation:
+        return Derivation(show_figure(deal, name, value if value == value else None), how)
+
+    found = {"As it stands": told(simulation.base[name], deal.measures[name].text if name in deal.measures else "")}
+    worst = max(1, -(-count // 20))
+    found["Worst 5, mean"] = told(one.worst, f"the mean of the {worst:,} {one.worst_side} of {count:,} figures")
+    for level in _SHOWN:
+        how = f"{count:,} figures in order, read off at {level}% of the way"
+        found[f"{level} of 100 lie below"] = told(one.percentiles[level], how)
+    return found
 
 
 def _asked(deal: Definition, name: str) -> str:
@@ -108,13 +152,14 @@ def _figures(simulation: Simulation) -> Table:
 
     columns = [Column("Figure", words=True), Column("As it stands"), Column("Worst 5, mean")]
     columns += [*(Column(f"{level}") for level in _SHOWN), Column("Defined in")]
-    rows = tuple(row(name, one) for name, one in simulation.spreads.items())
+    rows = [Row(row(name, one), _spread_why(simulation, name, one)) for name, one in simulation.spreads.items()]
     if all(one.defined == 1 for one in simulation.spreads.values()):
-        columns, rows = columns[:-1], tuple(one[:-1] for one in rows)
+        columns, rows = columns[:-1], [Row(one[:-1], one.why) for one in rows]
     errors = [(name, one.errors[50]) for name, one in simulation.spreads.items()]
-    off = [f"{deal.label(name)} {_about(deal, name, error)}" for name, error in errors if error == error]
+    shown_errors = [(name, _about(deal, name, error)) for name, error in errors if error == error]
+    off = [f"{deal.label(name)} {error}" for name, error in shown_errors if any(mark in "123456789" for mark in error)]
     note = f"The middle may be off, by the draws alone: {'; '.join(off)}." if off else ""
-    return Table("Figures, and below which so many of 100 cases lie", tuple(columns), rows, note)
+    return Table("Figures, and below which so many of 100 cases lie", tuple(columns), tuple(rows), note)
 
 
 def _about(deal: Definition, name: str, error: float) -> str:
