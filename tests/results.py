@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Callable
 from functools import lru_cache
+from pathlib import Path
 
 import pennyweight as pw
 from tests.builders import TAXI
@@ -44,6 +46,14 @@ def tabled() -> pw.Deal:
     return pw.Deal.from_dict({"deal": "Kiln", "timeline": {"periods": 4}, **lines, "tables": {"kept": table}})
 
 
+def summed() -> pw.LoanSums:
+    """A book of two loans."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "loans.csv"
+        path.write_text("amount,rate,months,start\n1000,6%,12,2027-01-31\n2000,4%,24,2027-03-31\n", encoding="utf-8")
+        return pw.loan_sums(path)
+
+
 def weighted() -> pw.Deal:
     """A deal whose scenario has a probability."""
     scenarios = {"poor": {"sales": 60, "probability": "25%"}}
@@ -75,6 +85,7 @@ RESULTS: dict[str, Callable[[], object]] = {
     "GoalResult": lambda: taxi().weigh().goals["npv"],
     "IrrOutcomes": lambda: pw.irr_outcomes([[-1.0, 2.0]]),
     "KnownRate": lambda: flows().irr(),
+    "LoanSums": lambda: summed(),
     "LoanBook": lambda: pw.amortize([1_000], "6%", [12]),
     "Offer": lambda: loan().offers({})[0],
     "Period": lambda: portfolio().periods[0],

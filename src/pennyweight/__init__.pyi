@@ -73,6 +73,8 @@ from pennyweight.instruments.loans.books.schedule import Schedule as Schedule
 from pennyweight.instruments.loans.books.timetable import Statement as Statement
 from pennyweight.instruments.loans.files.loan_file import read_loan_file as read_loan_file
 from pennyweight.instruments.loans.loan import Loan as Loan
+from pennyweight.instruments.loans.many.loan_sums import LoanSums as LoanSums
+from pennyweight.instruments.loans.many.loan_sums import loan_sums as loan_sums
 from pennyweight.instruments.loans.together.loan_set import LoanSet as LoanSet
 from pennyweight.instruments.loans.together.loan_set import SparePlan as SparePlan
 from pennyweight.instruments.loans.together.takeover import Takeover as Takeover

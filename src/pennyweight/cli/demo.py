@@ -22,6 +22,7 @@ _DATA = (
     "loans/studio-events.csv",
     "loans/four-flats-takeover.toml",
     "loans/four-flats.toml",
+    "loans/loans.csv",
     "house/four-flats-house.toml",
     "schemas/deal.schema.json",
     "schemas/loan.schema.json",
@@ -36,6 +37,7 @@ _COMMANDED = (
     "four-flats-takeover.toml",
     "four-flats.toml",
     "four-flats-house.toml",
+    "loans.csv",
 )
 
 
@@ -71,7 +73,7 @@ def command(folder: Path) -> None:
         *(f"{of}{ending}" for of in ("taxi", "house", "studio") for ending in _REPORTS),
     ):
         check_target(folder / name, read=(), force=False)
-    taxi, boatyard, statements, index, studio, takeover, layers, house = _copy_data(folder)
+    taxi, boatyard, statements, index, studio, takeover, layers, house, loans = _copy_data(folder)
     commands = (
         [
             "weigh",
@@ -85,6 +87,9 @@ def command(folder: Path) -> None:
         ["compare", str(taxi)],
         ["vary", str(taxi), "hull=380k..500k/7", "hurdle=6%..14%:2%", "--output", str(folder / "map.png")],
         ["find", str(taxi), "hull", "npv == 0", "--scenario", "all"],
+        ["simulate", str(taxi), "--fan", "reserve"],
+        ["drivers", str(taxi), "npv"],
+        ["compare", str(taxi), "--scenario", "dear_hull", "--scenario", "more_quays", "--bridge", "npv"],
         ["why", str(taxi), "npv", "--against", "wet_summers", "--depth", "1"],
         ["weigh", str(house), "--output", str(folder / "house.png"), *_report(folder, "house", "J. Alder, Larkmere")],
         ["flows", str(boatyard), "--rate", "7%", "--currency", "EUR", "--output", str(folder / "boatyard.png")],
@@ -103,6 +108,7 @@ def command(folder: Path) -> None:
         ],
         ["loan", str(takeover), "--output", str(folder / "takeover.png")],
         ["loan", str(layers)],
+        ["book", str(loans), "--grouped", "branch", "--currency", "EUR"],
         ["rates", "6%", "--compounding", "half-yearly", "--inflation", "2%"],
         ["bond", "--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97.25"],
     )

@@ -33,6 +33,7 @@ COMMANDS = {
     "simulate": ("deals.simulate", "Draw uncertain inputs many times: the chance that a deal pays off."),
     "flows": ("instruments.flows", "Measure cash flows in a CSV: NPV, IRR, payback and the rest."),
     "loan": ("instruments.loan", "Show the schedule of a loan, to the cent."),
+    "book": ("instruments.book", "Sum up by month what very many loans pay and owe."),
     "returns": ("instruments.returns", "Work out the returns of a portfolio from its statements."),
     "bond": ("instruments.bond", "Price a bond: yield, accrued interest, duration."),
     "new": ("deals.new", "Write a deal file with comments, ready to be changed."),

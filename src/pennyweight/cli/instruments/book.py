@@ -1,0 +1,78 @@
+"""`pennyweight book`"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from pennyweight.cli.options import deliver, read_pairs
+from pennyweight.errors import InputError, Place
+from pennyweight.instruments.loans.many.loan_columns import COLUMNS
+from pennyweight.instruments.loans.many.loan_sums import LoanSums, loan_sums
+from pennyweight.report.forms.registry import STREAMS
+
+__all__ = ["command"]
+
+
+@click.command("book")
+@click.argument("loans", type=click.Path(path_type=Path))
+@click.option(
+    "--column",
+    "columns",
+    multiple=True,
+    metavar="COLUMN=NAME",
+    help=f"Say what the file calls a column: {', '.join(COLUMNS)}. Repeatable.",
+)
+@click.option("--grouped", metavar="NAME", help="Tell the sums apart by the values of this column.")
+@click.option("--places", type=click.IntRange(0, 6), default=2, show_default=True, help="Decimals of the currency.")
+@click.option(
+    "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
+)
+@click.option("--strict", is_flag=True, help="Stop at the first row that makes no loan.")
+@click.option(
+    "--output",
+    "folder",
+    type=click.Path(path_type=Path),
+    metavar="FOLDER",
+    help="Write sums.csv, sums.parquet and the rows that make no loan here; a broken-off run goes on.",
+)
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["table", *STREAMS]),
+    default="table",
+    show_default=True,
+    help="Choose the format of the standard output.",
+)
+def command(
+    loans: Path,
+    columns: tuple[str, ...],
+    grouped: str | None,
+    places: int,
+    currency: str,
+    strict: bool,
+    folder: Path | None,
+    form: str,
+) -> None:
+    """Sum up what very many loans pay and owe, by month: a Parquet file or a CSV, read part by part.
+
+    A row is a loan: amount, rate (yearly, quoted), months and, if there is one, start, the day of the pay-out. They are
+    paid monthly, level, to the smallest unit; a sample is kept in exact books beside.
+
+    Example: pennyweight book loans.parquet --grouped branch --output sums/
+    """
+
+    def compute() -> LoanSums:
+        if folder is not None and folder.suffix:
+            raise InputError(
+                f"--output {folder}: a book is written into a folder, such as sums/.", at=Place.of_option("--output")
+            )
+        named = read_pairs(columns, COLUMNS, "--column")
+        return loan_sums(
+            loans, columns=named, grouped=grouped, places=places, currency=currency, strict=strict, folder=folder
+        )
+
+    deliver(compute, form, ())
+    if folder is not None:
+        click.echo(f"Written: {folder}", err=True)

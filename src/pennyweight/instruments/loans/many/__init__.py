@@ -1,0 +1,1 @@
+"""Books of very many loans, read part by part."""

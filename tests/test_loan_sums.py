@@ -1,0 +1,153 @@
+"""Books of many loans beside their schedules one by one, from Parquet and CSV, broken off and gone on with."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from pennyweight import InputError, amortize, loan_sums
+from pennyweight.cli.main import status
+from pennyweight.instruments.loans.many import loan_columns
+from pennyweight.instruments.loans.many.loan_sums import _Kept
+from tests.sizes import cases
+
+
+def _loans(seed: int, count: int = 120) -> pd.DataFrame:
+    """Loans of all sizes, some so small that rounding ends them early, some without interest."""
+    draw = np.random.default_rng(seed)
+    most = [300, 60_000, 60_000_000][seed % 3]
+    rate = draw.integers(0, 9_000, count) / 1e5 if seed % 4 else draw.uniform(0, 0.09, count)
+    return pd.DataFrame(
+        {
+            "amount": draw.integers(1, most, count) / 100, "rate": rate, "months": draw.integers(1, 70, count),
+            "start": pd.to_datetime("2026-11-30") + pd.to_timedelta(draw.integers(0, 900, count), unit="D"),
+            "branch": draw.choice(["Quay", "Hill", "Mill"], count),
+        }
+    )  # fmt: skip
+
+
+def _one_by_one(loans: pd.DataFrame) -> dict[tuple[str, str], np.ndarray]:
+    """(month, branch) to loans that still owe, paid out, paid, interest and owed, from every loan's schedule."""
+    found: dict[tuple[str, str], np.ndarray] = {}
+    for row in loans.itertuples():
+        book = amortize([row.amount], [row.rate], [row.months], rows=True)
+        begin = row.start.year * 12 + row.start.month - 1
+        for k in range(row.months + 1):
+            month = f"{(begin + k) // 12:04d}-{(begin + k) % 12 + 1:02d}"
+            here = found.setdefault((month, row.branch), np.zeros(5))
+            if k == 0:
+                here += [1, row.amount, 0, 0, row.amount]
+            else:
+                paid, interest, owed = (
+                    float(one[k - 1, 0]) for one in (book.payment_rows, book.interest_rows, book.balance_rows)
+                )
+                here += [owed > 0, 0, paid, interest, owed]
+    return found
+
+
+@pytest.mark.parametrize("seed", range(cases(12)))
+def test_sums_are_those_of_every_schedule(seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(loan_columns, "_AT_ONCE", 37)
+    loans = _loans(seed)
+    loans.to_parquet(tmp_path / "loans.parquet")
+    plain = loans.assign(start=loans["start"].dt.date)
+    if seed % 4:
+        plain["rate"] = [f"{rate * 100:.3f}%" for rate in loans["rate"]]
+    plain.to_csv(tmp_path / "loans.csv", index=False)
+    expected = _one_by_one(loans)
+    for name in ("loans.parquet", "loans.csv"):
+        book = loan_sums(tmp_path / name, grouped="branch")
+        frame = book.frame.set_index(["month", "branch"])
+        for key, values in expected.items():
+            assert frame.loc[key, ["loans", "paid_out", "payment", "interest", "balance"]].tolist() == pytest.approx(
+                values.tolist(), abs=0.004
+            )
+        assert frame["loans"].sum() == pytest.approx(sum(one[0] for one in expected.values()))
+        assert (book.loans, book.rejected, book.sampled) == (120, 0, min(200, 120))
+        whole = loan_sums(tmp_path / name)
+        assert whole.amount("interest").sum() == pytest.approx(frame["interest"].sum())
+        assert whole.unused == ("branch",)
+
+
+def test_a_run_that_is_broken_off_goes_on_to_the_same_sums(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(loan_columns, "_AT_ONCE", 25)
+    loans = _loans(5)
+    loans.loc[[3, 60, 110], "months"] = 0
+    loans.to_parquet(tmp_path / "loans.parquet")
+    whole = loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "whole")
+    real, calls = _Kept.keep, []
+
+    def keep(self: _Kept, run: Any) -> None:
+        real(self, run)
+        calls.append(run.parts)
+        if len(calls) == 3:
+            raise KeyboardInterrupt
+
+    monkeypatch.setattr(_Kept, "keep", keep)
+    with pytest.raises(KeyboardInterrupt):
+        loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "sums")
+    monkeypatch.setattr(_Kept, "keep", real)
+    assert not (tmp_path / "sums" / "sums.csv").exists()
+    again = loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "sums")
+    assert (again.resumed, again.loans, again.rejected) == (75, whole.loans, 3)
+    assert "Went on after 75 rows" in " ".join(str(again).split())
+    for name in ("sums.csv", "rejects.csv"):
+        assert (tmp_path / "sums" / name).read_text() == (tmp_path / "whole" / name).read_text()
+    assert sorted(one.name for one in (tmp_path / "sums").iterdir()) == ["rejects.csv", "sums.csv", "sums.parquet"]
+    assert pd.read_parquet(tmp_path / "sums" / "sums.parquet").equals(again.frame)
+    # Another file of that name is begun anew.
+    loans.head(40).to_parquet(tmp_path / "loans.parquet")
+    assert loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "sums").resumed == 0
+
+
+def test_rows_that_make_no_loan_are_left_out_told_or_refused(tmp_path: Path) -> None:
+    path = tmp_path / "loans.csv"
+    path.write_text(
+        "lent,rate,months,start\n1000,6%,12,2027-01-31\n-5,6%,12,2027-01-31\n1000,4.5,12,2027-01-31\n1000,6%,0,2027-01-31\n1000,6%,12,soon\n1000,,12,2027-01-31\n"
+        "12.345,6%,12,2027-01-31\nmuch,6%,12,2027-01-31\n2000,6%,12.5,2027-01-31\n",
+        encoding="utf-8",
+    )
+    book = loan_sums(path, columns={"amount": "lent"}, folder=tmp_path / "sums")
+    assert (book.loans, book.rows, book.rejected) == (1, 9, 8)
+    told = (tmp_path / "sums" / "rejects.csv").read_text().splitlines()
+    said = [
+        "-5; it must be 0 or more",
+        "450% a year",
+        "whole number from 1",
+        "write dates as",
+        "rate is empty",
+        "2 decimals at most",
+        "much",
+        "whole number",
+    ]
+    assert [int(line.split(",")[0]) for line in told[1:]] == list(range(2, 10))
+    assert all(word in line for word, line in zip(said, told[1:], strict=True))
+    with pytest.raises(InputError, match=r"loans.csv, row 2: lent is -5; it must be 0 or more\."):
+        loan_sums(path, columns={"amount": "lent"}, strict=True)
+    with pytest.raises(InputError, match=r"has no column 'amount'.*--column amount=NAME"):
+        loan_sums(path)
+    with pytest.raises(InputError, match="has no column 'branch'"):
+        loan_sums(path, columns={"amount": "lent"}, grouped="branch")
+    path.write_text("amount,rate,months\n", encoding="utf-8")
+    with pytest.raises(InputError, match="has no loans"):
+        loan_sums(path)
+    path.write_text("amount,rate,months\n1000,6%,12\n", encoding="utf-8")
+    assert "paid out in month 0" in " ".join(str(loan_sums(path)).split())
+    with pytest.raises(InputError, match="There is no file"):
+        loan_sums(tmp_path / "none.parquet")
+    with pytest.raises(InputError, match=r"a \.parquet or a \.csv file"):
+        loan_sums(path.rename(tmp_path / "loans.txt"))
+
+
+def test_the_command_writes_a_folder(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    _loans(2).to_parquet(tmp_path / "loans.parquet")
+    asked = ["book", str(tmp_path / "loans.parquet"), "--grouped", "branch", "--currency", "EUR"]
+    assert status([*asked, "--output", str(tmp_path / "sums"), "--format", "json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["loans"] == 120
+    assert len(told["months"]) == len(pd.read_csv(tmp_path / "sums" / "sums.csv"))
