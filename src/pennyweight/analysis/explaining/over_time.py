@@ -298,12 +298,14 @@ class _Told(CallRows):
         return len(values) > 1 and abs(values[1] - values[0]) <= 1e-12 * max(abs(values[0]), abs(values[1]))
 
     def _factor(self, flow: float, factor: float, value: float) -> str:
-        """A factor with no more digits than bring the flow, as it is shown, to its value."""
+        """A factor with no more digits than bring the flow, as it is shown, to its value as that is shown."""
         places = self.deal.style.places
-        for count in range(4, 10):
-            text = f"{factor:.{count}g}"
-            if abs(round(flow, places) * float(text) - round(value, places)) <= 0.5 * 10.0**-places:
-                return text.replace(".", self.deal.style.mark)
+        half = 0.5 * 10.0**-places
+        for slack in (half, half * (1.0 + abs(factor))):  # the flow is rounded, too, which no digit mends
+            for count in range(4, 8):
+                text = f"{factor:.{count}g}"
+                if abs(round(flow, places) * float(text) - round(value, places)) <= slack:
+                    return text.replace(".", self.deal.style.mark)
         return digits(factor, self.deal.style.mark)
 
     def _so_far(self, flows: Rows) -> list[Reason]:

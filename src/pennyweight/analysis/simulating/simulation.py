@@ -32,6 +32,8 @@ __all__ = ["Simulation", "simulate"]
 USUAL = 16_384
 _FIRST = 16
 """So many cases of each batch come first; after them it is known how long all take."""
+_KNOWN = 512
+"""After so many cases of each batch it is known well how long all take."""
 _MOST_SECONDS = 3_600.0
 _MOST_AT_ONCE = 65_536
 _MOST_VALUES = 2**24
@@ -255,7 +257,7 @@ class _Run:
                         if self.until is None or self._sure() or done * BATCHES * 2 > _MOST_UNTIL:
                             break
                         target *= 2
-                    if done == _FIRST:
+                    if done <= _KNOWN:
                         self._refuse_long(time.perf_counter() - started, target)
         except KeyboardInterrupt:
             if not self.tally.per_batch:
@@ -281,9 +283,10 @@ class _Run:
 
     def _refuse_long(self, seconds: float, target: int) -> None:
         rest = seconds * (target / self.tally.per_batch)
-        # The first round is small, so that what is done once weighs on it: only what is far too long is refused.
-        if rest > 20 * _MOST_SECONDS or (rest > _MOST_SECONDS and self._asks()):
-            slow = ", because a question is answered in every case" if self._asks() else ""
+        # What is done once weighs on the first small rounds, so that at first only what is far too long is refused.
+        asks, early = self._asks(), self.tally.per_batch < _KNOWN
+        if rest > (20 if early and not asks else 1) * _MOST_SECONDS:
+            slow = ", because a question is answered in every case" if asks else ""
             most = _power_below(int(self.tally.per_batch * _MOST_SECONDS / max(seconds, 1e-9)) or 1) * BATCHES
             raise InputError(
                 f"{target * BATCHES:,} cases would take about {_span(rest)}{slow}; ask for {most:,} or fewer.",
