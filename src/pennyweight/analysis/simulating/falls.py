@@ -132,7 +132,12 @@ def _bounds(item: Input) -> tuple[float, float]:
 
 
 def how_it_falls(deal: Definition, one: Falling) -> str:
-    """In words how an input falls."""
+    """In words how an input falls, and what it moves with."""
+    moves = [f"{deal.label(name)} ({by:g})" for name, by in one.fall.moves_with.items()]
+    return "; ".join([_falls(deal, one), *([f"moves with {' and '.join(moves)}"] if moves else [])])
+
+
+def _falls(deal: Definition, one: Falling) -> str:
     item, fall = one.item, one.fall
 
     def value(number: float) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pennyweight.analysis.showing import headed, show_base, show_input
+from pennyweight.analysis.simulating.falls import Falling, how_it_falls
 from pennyweight.analysis.weighing.weighing import Weighing
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input
@@ -32,6 +33,8 @@ def likely_range(deal: Definition, item: Input) -> str:
     """What is likely of an input, in words."""
     if item.solved:
         return f"found {item.given}"
+    if item.fall is not None:
+        return how_it_falls(deal, Falling(item, item.fall))
     if item.is_column:
         ends = [f"{end * 100:g}%" for end in (item.low, item.high) if end is not None]
         said = f"{' to '.join(ends)} of all its values" if ends else f"{np.size(item.value):,} values"
