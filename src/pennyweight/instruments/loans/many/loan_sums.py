@@ -45,7 +45,7 @@ class LoanSums(Shown):
     ...     _ = path.write_text("amount,rate,months,start" + chr(10) + "1000,6%,12,2027-01-31" + chr(10))
     ...     book = loan_sums(path)
     >>> book.loans, book.frame.loc[1, "payment"], round(book.frame["interest"].sum(), 2)
-    (1, np.float64(86.07), np.float64(32.84))
+    (1, np.float64(86.07), np.float64(32.8))
     """
 
     INTERNAL: ClassVar[tuple[str, ...]] = ("sums",)
