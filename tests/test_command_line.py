@@ -137,6 +137,10 @@ def test_files_take_the_form_of_their_ending(run, tmp_path: Path) -> None:
             "there is nothing to draw here",
         ),
         (["compare", "taxi.toml", "taxi.toml"], "named twice"),
+        (
+            ["compare", "taxi.toml", "--bridge", "npv", "--scenario", "base", "--scenario", "dear_hull", "--strict"],
+            "--bridge gives none",
+        ),
         (["loan", "10000", "--rate", "5%", "--years", "2"], "There is no file 10000"),
         (["wiegh", "taxi.toml"], "no command 'wiegh'; did you mean 'weigh'?"),
         (["weigh"], "Missing argument 'DEAL'"),

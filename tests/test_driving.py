@@ -85,7 +85,7 @@ def test_shares_of_the_function_of_ishigami() -> None:
     one = {"value": 0, "low": -math.pi, "high": math.pi, "uncertain": "uniform"}
     definition = deal({"m": "x + y + z"}, inputs={"x": one, "y": one, "z": one}).definition
     model = _Ishigami.of(definition)
-    falling, _, _ = falling_inputs(definition, "base", (), hold=(), only=())
+    falling, _, _ = falling_inputs(model, "base", (), hold=(), only=())
     case = dict(model.inputs_of())
     found = shares_of(model, case, Draws(definition, falling, case), ["m"], seed=2, per_batch=1_024)["m"]
     a, b = 7.0, 0.1
@@ -150,9 +150,12 @@ def test_what_drives_nothing_is_refused() -> None:
     for wrong, said in (
         ({"measure": "x"}, "There is no measure 'x'"), ({"moved": "0%"}, "above 0"), ({"only": "b"}, "There is no input 'b'"),
         ({"only": "a"}, "without a low and a high"), ({"measure": "pays_off"}, "There is no measure"),
+        ({"hold": "a", "only": "a"}, "not both"),
     ):  # fmt: skip
         with pytest.raises(InputError, match=said):
             made.drivers(**wrong)
+    with pytest.raises(InputError, match="b is not moved anyway; leave it out"):
+        deal({"m": "a + b"}, inputs={"a": {"value": 5, "low": 1, "high": 9}, "b": 1}).drivers(hold="b")
     assert "Fewer than two inputs are drawn" in str(
         deal({"m": "a"}, inputs={"a": {"value": 5, "low": 1, "high": 9}}).drivers()
     )

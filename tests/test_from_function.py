@@ -143,6 +143,7 @@ def test_what_cannot_be_worked_out_is_undefined_and_everything_else_is_told() ->
         (lambda a: {"m": np.ones(3)}, {}, "a line has 2, periods 0 to 1"), (lambda a: {"m": 1 / 0}, {}, "gives nothing for the inputs as they stand"),
         (lambda a: {"m x": 1}, {}, "a name has letters"), (lambda a: {"net": 1}, {}, "net"), (lambda a: {"m": a}, {"measures": {"n": {}}}, "gives no 'n'"),
         (lambda a: {"m": a}, {"goals": {"n": {"at_least": 1}}}, "n"), (lambda a: {"m": a}, {"loans": {}}, "There is no section 'loans'"),
+        (lambda a: {"m": a}, {"measures": {"m": {"formula": "a + 1"}}}, "so that it takes no 'formula'"), (lambda a: {"m": a}, {"sets": {}}, "There is no section 'sets'"),
     ],
 )  # fmt: skip
 def test_what_is_no_deal_is_refused(function: Any, more: dict[str, Any], said: str) -> None:

@@ -144,6 +144,32 @@ def test_rows_that_make_no_loan_are_left_out_told_or_refused(tmp_path: Path) -> 
         loan_sums(path.rename(tmp_path / "loans.txt"))
 
 
+@pytest.mark.parametrize("name", ["rejects.csv", "sums.csv", "sums.parquet"])
+def test_a_file_of_the_user_stays_as_it_is(tmp_path: Path, name: str) -> None:
+    path, own = tmp_path / "loans.csv", tmp_path / "sums" / name
+    path.write_text("amount,rate,months\n1000,6%,12\n-5,6%,12\n", encoding="utf-8")
+    own.parent.mkdir()
+    own.write_text("month,what\n2027-01,mine\n", encoding="utf-8")
+    with pytest.raises(InputError, match="is there already, and no book of loans has written it"):
+        loan_sums(path, folder=own.parent)
+    assert [one.read_text() for one in own.parent.iterdir()] == ["month,what\n2027-01,mine\n"]
+    own.unlink()
+    for _ in range(2):  # what it has written itself, it writes again
+        assert loan_sums(path, folder=own.parent).rejected == 1
+    with pytest.raises(InputError, match="column 'rate' is named for two of amount, rate"):
+        loan_sums(path, columns={"months": "rate"})
+
+
+def test_a_broken_off_run_does_not_go_on_as_a_strict_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "loans.csv"
+    path.write_text("amount,rate,months\n-5,6%,12\n1000,6%,12\n", encoding="utf-8")
+    with monkeypatch.context() as patched:
+        patched.setattr(_Kept, "finish", lambda self, made: None)
+        loan_sums(path, folder=tmp_path / "sums")
+    with pytest.raises(InputError, match="row 1"):
+        loan_sums(path, folder=tmp_path / "sums", strict=True)
+
+
 def test_the_command_writes_a_folder(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     _loans(2).to_parquet(tmp_path / "loans.parquet")
     asked = ["book", str(tmp_path / "loans.parquet"), "--grouped", "branch", "--currency", "EUR"]

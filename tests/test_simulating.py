@@ -96,7 +96,7 @@ def test_every_case_is_the_deal_weighed_with_its_values() -> None:
     made = Deal.read(TAXI)
     found = made.simulate(256, seed=7, fan="reserve")
     case = dict(made.model.inputs_of())
-    falling, _, _ = falling_inputs(made.definition, "base", (), hold=(), only=())
+    falling, _, _ = falling_inputs(made.model, "base", (), hold=(), only=())
     draws = Draws(made.definition, falling, case)
     rounds = [draws.values(Points(draws.width, seed=7).take(16))]
     drawn = {
@@ -122,7 +122,7 @@ def test_every_case_is_the_deal_weighed_with_its_values() -> None:
 
 
 def _drawn(made: Deal, count: int = 4_096) -> dict[str, np.ndarray]:
-    falling, _, _ = falling_inputs(made.definition, "base", (), hold=(), only=())
+    falling, _, _ = falling_inputs(made.model, "base", (), hold=(), only=())
     draws = Draws(made.definition, falling, dict(made.model.inputs_of()))
     return draws.values(Points(draws.width, seed=3).take(count))
 
@@ -190,6 +190,9 @@ def test_what_moves_together_attains_what_it_can() -> None:
     told = made.simulate(32_768).moved_together
     assert [one[0] for one in told.values()] == [0.8, -0.5, 0.8]
     assert told["a", "b"][1] == pytest.approx(0.8, abs=0.01)
+    alone = "b moves with a, which is held, so that it falls alone."
+    assert alone in _words(made.simulate(64, hold="a"))
+    assert alone in " ".join(str(made.drivers(cases=16, hold="a", moved="10%")).split())
     assert told["a", "c"][1] == pytest.approx(-0.5, abs=0.01)
     latent = 2 * math.sin(math.pi * 0.8 / 6)
     draw = np.random.default_rng(5).standard_normal((2, 2_000_000))
@@ -198,7 +201,7 @@ def test_what_moves_together_attains_what_it_can() -> None:
     assert told["d", "e"][1] == pytest.approx(np.corrcoef(draw[0] > cut, other > cut)[0, 1], abs=0.02)
 
 
-def test_who_is_drawn_and_who_is_held() -> None:
+def test_who_is_drawn_and_who_is_held(monkeypatch: pytest.MonkeyPatch) -> None:
     inputs = {
         "price": {"value": 90, "low": 80, "high": 100, "decision": True},
         "sales": {"value": 120, "low": 100, "high": 150},
@@ -210,7 +213,7 @@ def test_who_is_drawn_and_who_is_held() -> None:
         {"m": "sales - price - cost * size + age"},
         inputs=inputs,
         goals={"m": {"at_least": 0}},
-        scenarios={"dear": {"cost": 25}},
+        scenarios={"dear": {"cost": 25}, "bad": {"all_inputs": "low"}},
     )
     found = made.simulate(256)
     assert [one.item.name for one in found.falling] == ["sales", "cost"]
@@ -219,6 +222,8 @@ def test_who_is_drawn_and_who_is_held() -> None:
     dear = made.simulate(256, scenario="dear")
     assert [one.item.name for one in dear.falling] == ["sales"]
     assert "cost (the scenario dear sets it)" in _words(dear)
+    with pytest.raises(InputError, match=r"Nothing is left to be drawn: sales \(the scenario bad sets it\), cost"):
+        made.simulate(256, scenario="bad")
     assert [one.item.name for one in made.simulate(256, hold="cost").falling] == ["sales"]
     assert [one.item.name for one in made.simulate(256, inputs={"sales": 130}).falling] == ["cost"]
     for wrong, said in (
@@ -228,7 +233,11 @@ def test_who_is_drawn_and_who_is_held() -> None:
     ):  # fmt: skip
         with pytest.raises(InputError, match=said):
             made.simulate(**{"cases": 256, **wrong})
-    assert made.simulate(64, until="2%").chances["pays_off"].met_error <= 0.02
+    sure = made.simulate(64, until="2%")
+    assert sure.chances["pays_off"].met_error <= sure.until == 0.02
+    assert f"After {sure.cases:,} cases the chance that it pays off is known to" in _words(sure)
+    monkeypatch.setattr("pennyweight.analysis.simulating.simulation._MOST_UNTIL", 512)
+    assert "After 512 cases, the most that are drawn, the chance" in _words(made.simulate(64, until="0.01%"))
 
 
 def test_the_same_seed_draws_the_same_cases_for_any_number_of_threads(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -278,6 +287,7 @@ def test_what_is_broken_off_gives_what_is_done(monkeypatch: pytest.MonkeyPatch) 
         ({"value": 5, "whole": True, "uncertain": {"5": 1, "6": -1}}, "must be 0 or more"),
         ({"value": 5, "whole": True, "low": 1, "high": 9, "uncertain": "triangular"}, "which fall by weights"),
         ({"value": 5, "decision": True, "low": 1, "high": 9, "uncertain": "uniform"}, "a decision is not uncertain"),
+        ({"value": 5, "fixed": True, "uncertain": {"shape": "normal", "deviation": 1}}, "a fact is not uncertain"),
         ({"steps": {"1": 5}, "uncertain": {"yearly": "10%", "persists": "120%"}}, "persists is 120%"),
         ({"steps": {"1": 5}, "low": 4, "high": 500}, "of a series it is a multiple of all its values"),
         ({"value": 5, "moves_with": {"b": 0.5}}, "'moves_with' goes with 'uncertain'"),
@@ -337,5 +347,10 @@ def test_a_share_is_drawn_again_outside_its_ends_and_what_is_undefined_is_told()
     assert found.spreads["m"].defined == pytest.approx(share, abs=0.01)
     text = _words(found)
     assert "drawn again outside 0% to 100%" in text
+    many = {"steps": {"1": 5}, "uncertain": {"shape": "normal", "deviation": "40%"}}
+    let = {"steps": {"1": "90%"}, "unit": "share", "uncertain": {"yearly": "10%"}}
+    told = _words(deal({"m": "total(many * let)"}, inputs={"many": many, "let": let}).simulate(64))
+    assert "drawn again below 0.00 times" in told
+    assert "is kept between 0% and 100%" in told
     assert "m is undefined in" in text
     assert "its percentiles are those of the other cases" in text.lower()

@@ -21,7 +21,7 @@ from pennyweight.errors import InputError, nearest
 __all__ = ["definition_of"]
 
 _NOTHING = "what_the_function_gives"
-_OTHER = ("scenarios", "questions", "tables", "charts", "checks", "page_one", "note", "currency", "locale", "sets")
+_OTHER = ("scenarios", "questions", "tables", "charts", "checks", "page_one", "note", "currency", "locale")
 
 
 def definition_of(
@@ -59,6 +59,8 @@ def definition_of(
     for key in (*measures, *lines):
         if key not in found:
             raise InputError(f"{name} gives no '{key}'{nearest(key, found) or '.'}", at=key)
+        if "formula" in {**measures, **lines}[key]:
+            raise InputError(f"{name} gives '{key}', so that it takes no 'formula'; leave it out.", at=key)
     document = {
         **head,
         "measures": {key: {"formula": 0, **dict(measures.get(key, {}))} for key in single},

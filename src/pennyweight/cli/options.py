@@ -120,6 +120,11 @@ def each_name_once(names: Iterable[str], option: str) -> tuple[str, ...]:
     return found
 
 
+def names_of(texts: Iterable[str], option: str) -> list[str]:
+    """Names that were given by an option, one by one or several with commas between; each once."""
+    return list(each_name_once((name.strip() for text in texts for name in text.split(",")), option))
+
+
 def output_options(command: Command) -> Command:
     """Add --format, --output and --force to a command."""
     endings = " ".join(FORMS)

@@ -45,6 +45,8 @@ def read_fall(
         raise InputError(f"{where}: 'moves_with' goes with 'uncertain', which says how it falls.", at=where)
     if item.decision:
         raise InputError(f"{where}: a decision is not uncertain; leave out 'decision' or 'uncertain'.", at=where)
+    if item.fixed:
+        raise InputError(f"{where}: a fact is not uncertain; leave out 'fixed' or 'uncertain'.", at=where)
     if item.solved:
         raise InputError(f"{where}: its value is found in every case, so that it takes no 'uncertain'.", at=where)
     if item.unit == "date":

@@ -139,6 +139,8 @@ def drivers(
     for name in (*hold, *only):
         if name not in deal.inputs:
             raise InputError(f"There is no input '{name}'{nearest(name, deal.inputs) or '.'}", at=name)
+    if hold and only:
+        raise InputError("Name the inputs to hold, or the only ones to move, not both.", at="only")
     may = [item for item in deal.inputs.values() if item.name not in hold and (not only or item.name in only)]
     items = [item for item in may if _moves(item, moved)]
     for name in only:
@@ -153,14 +155,18 @@ def drivers(
     left_out = [item.label for item in may if item not in items and not item.fixed]
     found = swings(model, case, chosen, items, moved)
     shares = verdict = None
-    no_shares, falling = "", list[Falling]()
+    no_shares, falling, drawn = "", list[Falling](), set[str]()
     try:
-        falling, _, _ = falling_inputs(deal, scenario, set(inputs or {}), hold=(), only=())
+        falling, _, _ = falling_inputs(model, scenario, set(inputs or {}), hold=(), only=())
+        drawn = {one.item.name for one in falling}
         falling = [one for one in falling if one.item.name not in hold and (not only or one.item.name in only)]
         if len(falling) < 2:
             no_shares = "Fewer than two inputs are drawn, so that there are no shares of variance to tell apart."
     except InputError as error:
         no_shares = str(error)
+    for name in hold:
+        if name not in drawn and not _moves(deal.inputs[name], moved):
+            raise InputError(f"{name} is not moved anyway; leave it out of what is held.", at=name)
     per_batch = 1 << max(-(-cases // BATCHES) - 1, 1).bit_length()
     if not no_shares:
         draws = Draws(deal, falling, case)

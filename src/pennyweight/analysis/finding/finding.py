@@ -18,7 +18,7 @@ from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.parts import Input, Question
 from pennyweight.errors import InputError
 
-__all__ = ["condition_of", "figure_of", "find", "limits_of"]
+__all__ = ["condition_of", "figure_of", "find", "limits_of", "sets_itself"]
 
 
 _ASKED = "?find"
@@ -53,7 +53,7 @@ def find(
     cases = [asked.inputs_of(scenario, inputs) for scenario in scenarios]
     outcomes = asked.answers(question, stack(deal, cases), len(cases))
     looked = min(one.looked[0] for one in outcomes), max(one.looked[1] for one in outcomes)
-    overridden = [s for s in scenarios if s != "base" and _sets(deal, s, name)]
+    overridden = [s for s in scenarios if s != "base" and sets_itself(deal, s, name)]
     shown = [_with_note(o, s in overridden, name) for s, o in zip(scenarios, outcomes, strict=True)]
     labels = {s: deal.scenario_label(s) for s in scenarios}
     words = {"true": question.asked, "most": f"{so_that} is largest", "least": f"{so_that} is smallest"}
@@ -116,7 +116,8 @@ def limits_of(item: Input, between: tuple[str | float, str | float]) -> tuple[fl
     return low, high
 
 
-def _sets(deal: Definition, scenario: str, name: str) -> bool:
+def sets_itself(deal: Definition, scenario: str, name: str) -> bool:
+    """Whether a scenario, or one it is based on, sets this input."""
     return any(name in deal.scenarios[one].changes for one in based(deal, scenario))
 
 

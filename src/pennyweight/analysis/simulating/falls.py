@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pennyweight.analysis.cases import Model
 from pennyweight.analysis.showing import show_base
 from pennyweight.array_kinds import Floats
 from pennyweight.core.quantiles import lognormal, normal, normal_between, one_of, pert, triangular, uniform
@@ -16,7 +17,7 @@ from pennyweight.deals.inputs import based
 from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError, nearest
 
-__all__ = ["Falling", "falling_inputs", "how_it_falls", "place_of"]
+__all__ = ["Falling", "falling_inputs", "how_it_falls", "parted", "place_of"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,27 +34,34 @@ class Falling:
 
 
 def falling_inputs(
-    deal: Definition, scenario: str, given: Collection[str], *, hold: Sequence[str], only: Sequence[str]
+    model: Model, scenario: str, given: Collection[str], *, hold: Sequence[str], only: Sequence[str]
 ) -> tuple[list[Falling], list[str], bool]:
     """(the inputs that are drawn, those held and why, whether ranges were taken because nothing is `uncertain`).
 
     What the scenario or the asker sets is held; so are decisions, what a question finds, facts, words and whole values
     without weights, and what the deal solves.
     """
+    deal = model.definition
     for name in (*hold, *only):
         if name not in deal.inputs:
             raise InputError(f"There is no input '{name}'{nearest(name, deal.inputs) or '.'}", at=name)
     if hold and only:
         raise InputError("Name the inputs to hold, or the only ones to draw, not both.", at="only")
     marked = {name for name, item in deal.inputs.items() if item.fall is not None}
+    stands, said = model.inputs_of(), model.inputs_of(scenario)
     set_by = {name for one in based(deal, scenario) for name in deal.scenarios[one].changes}
+    set_by |= {
+        name for name in deal.inputs if not np.array_equal(said[name], stands[name], equal_nan=True)
+    }  # all_inputs = "worst"
     asked = {question.find for question in deal.questions.values()}
-    found, held = [], []
+    found, held = [], list[str]()
     for name, item in deal.inputs.items():
         fall = item.fall if marked else _of_range(item)
         if fall is None:
             if name in only:
                 raise InputError(_why_not(item, bool(marked)), at=name)
+            if name in hold:
+                raise InputError(f"{name} is not drawn anyway; leave it out of what is held.", at=name)
             continue
         reason = (
             "a value was given for it" if name in given
@@ -64,13 +72,12 @@ def falling_inputs(
         )  # fmt: skip
         if reason and name in only:
             raise InputError(f"{name} cannot be drawn: {reason}.", at=name)
+        if reason and name in hold:
+            raise InputError(f"{name} is not drawn anyway: {reason}; leave it out of what is held.", at=name)
         if reason or name in hold or (only and name not in only):
             held.append(f"{item.label} ({reason})" if reason else item.label)
             continue
         found.append(Falling(item, fall))
-    for name in hold:
-        if deal.inputs[name].label not in held and name not in {one.item.name for one in found}:
-            raise InputError(f"{name} is not drawn anyway; leave it out of what is held.", at=name)
     if not found:
         raise InputError(
             "Nothing is drawn: no input says 'uncertain', and none that may be drawn has a low and a high. Write "
@@ -79,6 +86,22 @@ def falling_inputs(
             else f"Nothing is left to be drawn: {', '.join(held)} are held."
         )
     return found, held, not marked
+
+
+def parted(deal: Definition, falling: Sequence[Falling]) -> list[str]:
+    """Of inputs that move together and of which one is held: that the other falls alone."""
+    drawn = {one.item.name for one in falling}
+    pairs = {
+        frozenset((name, other)): (name, other)
+        for name, item in deal.inputs.items()
+        for other in (item.fall.moves_with if item.fall else {})
+    }
+    found = []
+    for one, other in pairs.values():
+        if (one in drawn) != (other in drawn):
+            alone, kept = (one, other) if one in drawn else (other, one)
+            found.append(f"{deal.label(alone)} moves with {deal.label(kept)}, which is held, so that it falls alone.")
+    return found
 
 
 def _of_range(item: Input) -> Fall | None:
@@ -160,7 +183,7 @@ def _falls(deal: Definition, one: Falling) -> str:
         middle = "its own values" if item.is_series else value(float(np.asarray(item.value)))
         low, high = _bounds(item)
         again = ""
-        if fall.shape == "normal" and not item.is_series and np.isfinite([low, high]).any():
+        if fall.shape == "normal" and np.isfinite([low, high]).any():
             again = f", drawn again {'outside 0% to 100%' if np.isfinite(high) else f'below {value(low)}'}"
         return f"about {middle}, with a standard deviation of {spread} ({fall.shape}){again}{each}"
     if fall.shape == "weights":
@@ -168,15 +191,16 @@ def _falls(deal: Definition, one: Falling) -> str:
         return f"{', '.join(parts)} of the cases"
     if fall.shape == "history":
         return f"one of the {len(fall.values)} values of {fall.source}{each}"
+    kept = ", and is kept between 0% and 100%" if item.unit == "share" else ""
     if fall.shape == "wanders":
         unit = "points" if item.unit in ("rate", "share") else ""
         step = f"{share(fall.deviation)[:-1]} points" if unit else share(fall.deviation)
         lasts = f", of which {share(fall.persists)} lasts into the next" if fall.persists else ""
-        return f"wanders about its own values by {step} a year{lasts}"
+        return f"wanders about its own values by {step} a year{lasts}{kept}"
     if fall.shape == "together":
         return f"all its values up or down together, by {share(fall.deviation)} of them"
     years = f"{fall.blocks} years" if fall.blocks > 1 else "a year"
-    return f"moves from year to year as {fall.source} did, {years} at a time"
+    return f"moves from year to year as {fall.source} did, {years} at a time{kept}"
 
 
 def _plain(item: Input, value: float) -> str:

@@ -61,6 +61,8 @@ class Simulation(Shown):
     cases: int
     asked: int
     """How many cases were asked for."""
+    until: float | None
+    """How well the chance that it pays off was to be known, where that was asked for."""
     seed: int
     plain: bool
     batches: int
@@ -116,6 +118,7 @@ class Simulation(Shown):
             "deal": self.title,
             "scenario": self.scenario,
             "cases": self.cases,
+            "until": self.until,
             "seed": self.seed,
             "plain": self.plain,
             "broken_off": self.broken_off,
@@ -175,7 +178,7 @@ def simulate(
     if until is not None and not deal.goals:
         raise InputError("There is no verdict to be sure of: the deal has no goals; leave 'until' out.", at="until")
     case = dict(model.inputs_of(scenario, inputs))
-    falling, held, by_range = falling_inputs(deal, scenario, set(inputs or {}), hold=hold, only=only)
+    falling, held, by_range = falling_inputs(model, scenario, set(inputs or {}), hold=hold, only=only)
     draws = Draws(deal, falling, case)
     points = Points(draws.width, seed=seed, plain=plain)
     tally = Tally(deal, falling, measures, fan)
@@ -199,6 +202,7 @@ def simulate(
         scenario,
         tally.per_batch * BATCHES,
         cases,
+        until,
         seed,
         plain,
         BATCHES,

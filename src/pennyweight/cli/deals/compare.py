@@ -64,6 +64,8 @@ def command(
         if bridge is not None:
             if against is not None or tables:
                 raise InputError("--bridge stands alone: leave --against and --tables out.")
+            if strict:
+                raise InputError("--strict asks for a verdict, and --bridge gives none; leave one out.")
             return _bridge(list(read.values()), chosen, bridge, read_overrides(replaced))
         if len(deals) == 1:
             return read[deals[0]].compare(chosen or None, inputs=read_overrides(replaced), against=against)
@@ -91,8 +93,6 @@ def command(
         return found.document(tables=tables) if isinstance(found, Comparison) else found.document()
 
     found = deliver(asked, form, outputs, page=page)
-    if strict and isinstance(found, Bridge):
-        raise InputError("--strict asks for a verdict, and --bridge gives none; leave one out.")
     return 1 if strict and not _all_pay_off(found) else 0
 
 

@@ -11,7 +11,7 @@ from pennyweight.analysis.driving.drivers import Drivers
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
-    each_name_once,
+    names_of,
     output_options,
     overrides,
     read_overrides,
@@ -52,17 +52,14 @@ def command(
     Example: pennyweight drivers taxi.toml npv
     """
 
-    def names(given: tuple[str, ...], option: str) -> list[str]:
-        return list(each_name_once((name.strip() for text in given for name in text.split(",")), option))
-
     def compute() -> Drivers:
         return Deal.read(deal).drivers(
             measure,
             moved=moved,
             cases=cases,
             seed=seed,
-            hold=names(hold, "--hold"),
-            only=names(only, "--only"),
+            hold=names_of(hold, "--hold"),
+            only=names_of(only, "--only"),
             scenario=scenario,
             inputs=read_overrides(replaced),
         )

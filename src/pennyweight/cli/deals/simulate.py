@@ -11,7 +11,7 @@ from pennyweight.analysis.simulating.simulation import Simulation
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
-    each_name_once,
+    names_of,
     output_options,
     overrides,
     read_overrides,
@@ -57,19 +57,16 @@ def command(
     Example: pennyweight simulate taxi.toml --cases 100k --fan cash_left
     """
 
-    def names(given: tuple[str, ...], option: str) -> list[str]:
-        return list(each_name_once((name.strip() for text in given for name in text.split(",")), option))
-
     def compute() -> Simulation:
         return Deal.read(deal).simulate(
             cases,
             seed=seed,
             plain=plain,
             until=until,
-            hold=names(hold, "--hold"),
-            only=names(only, "--only"),
-            show=names(show, "--show"),
-            fan=names(fan, "--fan"),
+            hold=names_of(hold, "--hold"),
+            only=names_of(only, "--only"),
+            show=names_of(show, "--show"),
+            fan=names_of(fan, "--fan"),
             scenario=scenario,
             inputs=read_overrides(replaced),
         )

@@ -11,7 +11,7 @@ from pennyweight.analysis.varying.variation import Variation
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
-    each_name_once,
+    names_of,
     output_options,
     overrides,
     read_overrides,
@@ -58,7 +58,7 @@ def command(
             if name.strip() in places:
                 raise InputError(f"{name.strip()} is varied twice.")
             places[name.strip()] = values.strip()
-        names = list(each_name_once((name.strip() for text in show for name in text.split(",")), "--show"))
+        names = names_of(show, "--show")
         return Deal.read(deal).vary(places, show=names or None, scenario=scenario, inputs=read_overrides(replaced))
 
     deliver(compute, form, outputs)

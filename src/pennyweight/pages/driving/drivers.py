@@ -10,7 +10,7 @@ from pennyweight.analysis.driving.drivers import VERDICT, Drivers
 from pennyweight.analysis.driving.shares import Share, Shares
 from pennyweight.analysis.driving.swings import Swing
 from pennyweight.analysis.showing import show_base, show_figure
-from pennyweight.analysis.simulating.falls import how_it_falls
+from pennyweight.analysis.simulating.falls import how_it_falls, parted
 from pennyweight.deals.language.translation import folded
 from pennyweight.documents import Block, Cell, Column, Document, Row, SwingsChart, Table, Text
 from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
@@ -28,7 +28,7 @@ def document(drivers: Drivers) -> Document:
     """One table of swings, one of shares, what is drawn, and the chart of the swings."""
     deal = drivers.definition
     blocks: list[Block] = [_one_at_a_time(drivers)]
-    told = [*_idle(drivers), *([drivers.no_shares] if drivers.no_shares else [])]
+    told = [*_idle(drivers), *parted(deal, drivers.falling), *([drivers.no_shares] if drivers.no_shares else [])]
     if drivers.shares is not None:
         if drivers.shares.shares:
             blocks += [_together(drivers), _drawn(drivers)]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pennyweight.analysis.finding.break_even import Branch, BreakEven
+from pennyweight.analysis.finding.finding import sets_itself
 from pennyweight.analysis.showing import axis_kind, headed_axis, show_base, show_value
 from pennyweight.documents import Block, Cell, Column, CurvesChart, Document, Table, Text
 
@@ -22,6 +23,11 @@ def document(found: BreakEven) -> Document:
         blocks += _ends(found)
     for scenario, reason in found.reasons.items():
         blocks.append(Text(f"{deal.scenario_label(scenario)}: nothing found; {reason}.", "out"))
+    for name in dict.fromkeys([*(branch.scenario for branch in found.branches), *found.reasons]):
+        own = [one for one in (found.input, found.along) if sets_itself(deal, name, one)]
+        if own:
+            said, label = " and ".join(_label(found, one) for one in own), deal.scenario_label(name)
+            blocks.append(Text(f"{label}: the scenario's own {said} is overridden.", "comparison"))
     charts = (_chart(found),) if found.branches else ()
     return Document(deal.title, tuple(blocks), f"{_label(found, found.input)} so that {found.so_that}", charts)
 

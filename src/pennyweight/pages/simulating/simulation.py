@@ -6,7 +6,7 @@ from functools import partial
 
 from pennyweight.analysis.showing import headed, show_base, show_figure
 from pennyweight.analysis.simulating.chances import Chance, Spread
-from pennyweight.analysis.simulating.falls import how_it_falls
+from pennyweight.analysis.simulating.falls import how_it_falls, parted
 from pennyweight.analysis.simulating.simulation import Simulation
 from pennyweight.analysis.simulating.tally import Common
 from pennyweight.deals.definition import Definition
@@ -248,11 +248,25 @@ def _told(simulation: Simulation) -> list[str]:
         )
     if simulation.held:
         told.append(f"Held as they stand: {'; '.join(simulation.held)}.")
+    told += parted(simulation.definition, simulation.falling)
     if simulation.broken_off:
         told.append(f"Broken off: these are the {simulation.cases:,} cases that were done.")
+    elif simulation.until is not None:
+        told.append(_how_sure(simulation, simulation.until))
     elif simulation.cases != simulation.asked:
         told.append(
             f"{simulation.asked:,} cases were asked for; {simulation.cases:,} were drawn, {simulation.batches} times a "
             "power of two, which spreads them evenly."
         )
     return told
+
+
+def _how_sure(simulation: Simulation, until: float) -> str:
+    """Whether the chance is known as well as was asked for, and after how many cases."""
+    error = simulation.chances["pays_off"].met_error
+    known, asked = _error(simulation, error), _error(simulation, until)
+    if error <= until:
+        reached, only = f"{simulation.cases:,} cases", ""
+    else:
+        reached, only = f"{simulation.cases:,} cases, the most that are drawn,", " only"
+    return f"After {reached} the chance that it pays off is known to {known}{only}; {asked} was asked for."

@@ -174,9 +174,14 @@ def open_loans(path: Path, columns: Mapping[str, str], grouped: str | None, plac
     if path.suffix.lower() not in (".parquet", ".csv"):
         raise InputError(f"{path.name}: a book of loans is a .parquet or a .csv file.", at=Place.of_file(path.name))
     header = _header(path)
-    names = {}
+    names = dict[str, str]()
     for key in COLUMNS:
         name = columns.get(key, key)
+        if name in names.values():
+            raise InputError(
+                f"{path.name}: the column '{name}' is named for two of {', '.join(COLUMNS)}; each has its own.",
+                at=Place.of_file(path.name),
+            )
         if name in header:
             names[key] = name
         elif key != "start" or key in columns:

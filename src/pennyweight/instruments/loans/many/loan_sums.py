@@ -32,6 +32,9 @@ __all__ = ["LoanSums", "loan_sums"]
 _SAMPLED = 200
 """So many loans are kept exactly beside, and must agree to the smallest unit."""
 _MOST_TOLD = 10
+_REJECTS = "row,column,value,reason"
+_SUMS = ",loans,paid_out,payment,interest,principal,balance"
+"""How the first lines of what is written begin and end."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -171,8 +174,8 @@ def loan_sums(
         None if grouped is None else a_text(grouped, what="grouped"),
         whole(places, what="places", least=0, most=6),
     )
-    kept = None if folder is None else _Kept(a_path(folder), opened)
-    run = _Run(opened, strict) if kept is None else kept.begun(strict)
+    kept = None if folder is None else _Kept(a_path(folder), opened, strict)
+    run = _Run(opened, strict) if kept is None else kept.begun()
     resumed = run.rows
     for part in opened.parts(run.parts):
         run.add(part)
@@ -274,18 +277,27 @@ class _Run:
 class _Kept:
     """What a run leaves in its folder: its state after every part, rows that make no loan, and at last the sums."""
 
-    def __init__(self, folder: Path, opened: OpenLoans) -> None:
-        self.folder, self.opened = folder, opened
+    def __init__(self, folder: Path, opened: OpenLoans, strict: bool) -> None:
+        self.folder, self.opened, self.strict = folder, opened, strict
         self.state, self.rejects = folder / "progress.npz", folder / "rejects.csv"
         told = opened.path.stat()
         self.of = json.dumps(
-            [opened.path.name, told.st_size, told.st_mtime_ns, dict(opened.names), opened.grouped, opened.places]
+            [
+                opened.path.name,
+                told.st_size,
+                told.st_mtime_ns,
+                dict(opened.names),
+                opened.grouped,
+                opened.places,
+                strict,
+            ]
         )
 
-    def begun(self, strict: bool) -> _Run:
+    def begun(self) -> _Run:
         """A run from the beginning, or from where one of the same file was broken off."""
+        self._refuse_others()
         self.folder.mkdir(parents=True, exist_ok=True)
-        run = _Run(self.opened, strict)
+        run = _Run(self.opened, self.strict)
         length = 0
         if self.state.exists():
             with np.load(self.state, allow_pickle=False) as held:
@@ -302,9 +314,25 @@ class _Kept:
         with self.rejects.open("ab") as lines:
             lines.truncate(length)  # what a broken-off part has written is written again
         if not length:
-            self.rejects.write_text("row,column,value,reason\n", encoding="utf-8")
+            self.rejects.write_text(f"{_REJECTS}\n", encoding="utf-8")
         run.write = self._write
         return run
+
+    def _refuse_others(self) -> None:
+        """InputError where a file in the folder has a name of ours, and was not written here."""
+        sums, table = self.folder / "sums.csv", self.folder / "sums.parquet"
+        first = _first_line(sums)
+        ours = {
+            self.rejects: _first_line(self.rejects) == _REJECTS,
+            sums: first.startswith("month,") and first.endswith(_SUMS),
+            table: sums.exists(),  # both are written at once
+        }
+        for path, is_ours in ours.items():
+            if path.exists() and not is_ours:
+                raise InputError(
+                    f"{path} is there already, and no book of loans has written it; name another folder, or move it.",
+                    at=Place.of_file(path.name),
+                )
 
     def _write(self, rejects: tuple[Reject, ...]) -> None:
         if rejects:
@@ -334,3 +362,10 @@ class _Kept:
         if not made.rejected:
             self.rejects.unlink(missing_ok=True)
         self.state.unlink(missing_ok=True)
+
+
+def _first_line(path: Path) -> str:
+    if not path.is_file():
+        return ""
+    with path.open(encoding="utf-8", errors="replace") as lines:
+        return lines.readline().rstrip("\n")
