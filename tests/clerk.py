@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 
 D = Decimal
-CENT = Decimal("0.01")
+CENT, NONE = Decimal("0.01"), Decimal(0)
 Row = tuple[Decimal, Decimal, Decimal, Decimal]
 Event = tuple[int, str, Decimal]
 
@@ -19,29 +19,35 @@ def cents(exact: Decimal, rounding: str = ROUND_HALF_UP) -> Decimal:
         return exact.quantize(Decimal("1e-25")).quantize(CENT, rounding=rounding)
 
 
-def level(balance: Decimal, rate: Decimal, per_year: int, count: int, rounding: str = ROUND_HALF_UP) -> Decimal:
+def level(
+    balance: Decimal, rate: Decimal, per_year: int, count: int, rounding: str = ROUND_HALF_UP, left: Decimal = NONE
+) -> Decimal:
     i = rate / per_year
-    return cents(balance / count if rate == 0 else balance * i / (1 - (1 + i) ** -count), rounding)
+    owed = balance - left * (1 + i) ** -count
+    return cents(owed / count if rate == 0 else owed * i / (1 - (1 + i) ** -count), rounding)
 
 
 def books(
     amount: Decimal, rate: Decimal, per_year: int, count: int, *, payment: Decimal | None = None,
-    events: Iterable[Event] = (), lowers: bool = False, rounding: str = ROUND_HALF_UP,
+    events: Iterable[Event] = (), lowers: bool = False, rounding: str = ROUND_HALF_UP, left: Decimal = NONE, rest: int = 0,
 ) -> list[Row]:  # fmt: skip
-    """(payment, interest, extra, balance) of every row. Events are (payment number, what, amount or rate)."""
+    """(payment, interest, extra, balance) of every row. Events are (payment number, what, amount or rate); `left` is
+    cleared by the last payment, the first `rest` payments are interest alone."""
     with localcontext() as context:
         context.prec = 50
         todo = list(events)
-        due = level(amount, rate, per_year, count, rounding) if payment is None else payment
+        due = level(amount, rate, per_year, count, rounding, left) if payment is None and not rest else payment or D(0)
         balance, rows = amount, []
         for number in range(1, count + 1):
             here = [event for event in todo if event[0] == number]
             for _, what, value in here:
                 if what == "rate":
                     rate = value
-                    due = level(balance, rate, per_year, count - number + 1, rounding)
+                    due = level(balance, rate, per_year, count - number + 1, rounding, left)
+            if number == rest + 1 and rest:
+                due = level(balance, rate, per_year, count - number + 1, rounding, left)
             interest = cents(balance * rate / per_year, rounding)
-            paid = next((value for _, what, value in here if what == "paid"), due)
+            paid = next((value for _, what, value in here if what == "paid"), interest if number <= rest else due)
             if number == count or paid >= balance + interest:
                 paid = balance + interest
             balance += interest - paid
@@ -55,7 +61,7 @@ def books(
                 if what == "balance":
                     balance = value
             if extra and lowers and balance and number < count:
-                due = level(balance, rate, per_year, count - number, rounding)
+                due = level(balance, rate, per_year, count - number, rounding, left)
             rows.append((paid, interest, extra, balance))
             if not balance:
                 break

@@ -146,3 +146,44 @@ def test_a_deal_that_ends_with_a_cost_has_its_return() -> None:
     flows = CashFlows([-100.0, *[12.0] * 19, -3.0])
     assert flows.report().as_dict()["irr"] == pytest.approx(0.0998982, abs=1e-6)
     assert len(flows.report().as_dict()["irrs"]) == 2
+
+
+def test_a_table_of_loans_keeps_its_rows_and_what_else_it_says() -> None:
+    table = pd.DataFrame(
+        {
+            "no": [7, 9, 4], "amount": [9_000.0, 40_000.0, 500.0], "rate": ["6%", "4.5%", "6%"], "months": [12, 36, 6],
+            "start": ["2027-01-31", "2026-11-30", "2028-02-29"], "residual": [0, 10_000, np.nan], "interest_only": [3, 0, 6],
+        },
+        index=["a", "b", "c"],
+    )  # fmt: skip
+    frame = pw.amortize(table).frame
+    assert frame.index.tolist() == ["a", "b", "c"]
+    assert frame["no"].tolist() == [7, 9, 4]
+    assert [str(day.date()) for day in frame["last_date"]] == ["2028-01-31", "2029-11-30", "2028-08-29"]
+    for label, row in table.iterrows():
+        rests = (
+            {"repaid": "interest only"}
+            if row["interest_only"] == row["months"]
+            else {"interest_only": f"{row['interest_only']} months"}
+        )
+        residual = {} if not row["residual"] > 0 else {"residual": row["residual"]}
+        loan = pw.Loan(
+            row["amount"], row["rate"], months=row["months"], **(rests if row["interest_only"] else {}), **residual
+        )
+        told = [loan.as_dict()[name] for name in ("payment", "last_payment", "total_interest", "total_paid")]
+        assert frame.loc[label, ["payment", "last_payment", "total_interest", "total_paid"]].tolist() == pytest.approx(
+            told
+        )
+    columns = {name: table[name].tolist() for name in ("amount", "rate", "months")}
+    assert pw.amortize(columns).payment.tolist() == pw.amortize(table[list(columns)]).payment.tolist()
+    for wrong, said in (
+        (table.drop(columns="rate"), "no column 'rate'"), (table.assign(payments=3), "both months and payments"),
+        (table.assign(total_paid=3), "rename it first"), (table.assign(residual=1e6), r"residual\[0\] is 1e\+06, more than the amount"),
+        (table.assign(start="soon"), "soon"), (table.assign(interest_only=-1), "must be 0 or more"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=said):
+            pw.amortize(wrong)
+    with pytest.raises(InputError, match="give their number, payments"):
+        pw.amortize(table, per_year=4)
+    with pytest.raises(InputError, match="in its columns"):
+        pw.amortize(table, 0.05)

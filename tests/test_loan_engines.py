@@ -45,12 +45,13 @@ def test_random_loans_agree_with_the_clerk_in_every_row(per_year: int, lowers: b
     cents, rate, count, events = random_loans(rng)
     moves = "payment" if lowers else "term"
     scale = np.array([1e-5 if what == "rate" else 1e-2 for _, _, what, _ in events])
+    left = np.where(rng.random(LOANS) < 0.3, rng.integers(0, cents + 1), 0)
+    rest = np.where(rng.random(LOANS) < 0.3, rng.integers(1, count + 1), 0)
+    terms: dict[str, Any] = {"residual": left / 100, "interest_only": rest, "per_year": per_year, "extra_moves": moves}
     loan, number, what, value = (np.array(part) for part in zip(*events, strict=True))
     happenings = LoanEvents(loan, number, what, value * scale)
-    many = amortize(cents / 100, rate / 1e5, count, per_year=per_year, events=happenings, extra_moves=moves, rows=True)
-    totals = amortize(
-        cents / 100, rate / 1e5, count, per_year=per_year, events=happenings, extra_moves=moves, threads=1
-    )
+    many = amortize(cents / 100, rate / 1e5, count, events=happenings, rows=True, **terms)
+    totals = amortize(cents / 100, rate / 1e5, count, events=happenings, threads=1, **terms)
     for name in ("payment", "payments", "last_payment", "total_interest", "total_paid"):
         assert np.array_equal(getattr(many, name), getattr(totals, name))
     tables = np.stack([getattr(many, f"{name}_rows") for name in ("payment", "interest", "extra", "balance")], axis=-1)
@@ -67,6 +68,8 @@ def test_random_loans_agree_with_the_clerk_in_every_row(per_year: int, lowers: b
             int(count[k]),
             events=told,
             lowers=lowers,
+            left=Decimal(int(left[k])) / 100,
+            rest=int(rest[k]),
         )
         expected = [tuple(int(value * 100) for value in row) for row in rows]
         assert tables[: len(rows), k].tolist() == [list(row) for row in expected], (k, told)
@@ -80,6 +83,8 @@ def test_random_loans_agree_with_the_clerk_in_every_row(per_year: int, lowers: b
             periodic=lambda r: r / per_year,
             count=int(count[k]),
             extra_moves=moves,
+            residual=int(left[k]),
+            interest_only=int(rest[k]),
         )
         entries = [
             Entry(n, w, Fraction(v, 100_000) if w == "rate" else v, Fraction(0) if w == "rate" else None)

@@ -10,11 +10,13 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from pennyweight import InputError, amortize, loan_sums
+from pennyweight import InputError, LoanEvents, amortize, loan_sums
 from pennyweight.cli.main import status
-from pennyweight.instruments.loans.many import loan_columns
-from pennyweight.instruments.loans.many.loan_sums import _Kept
+from pennyweight.instruments.loans.many import arrow_columns
+from pennyweight.instruments.loans.many.book_folder import BookFolder
 from tests.sizes import cases
+
+_FIGURES = ["loans", "paid_out", "payment", "interest", "balance", "extra", "correction"]
 
 
 def _loans(seed: int, count: int = 120) -> pd.DataFrame:
@@ -22,37 +24,67 @@ def _loans(seed: int, count: int = 120) -> pd.DataFrame:
     draw = np.random.default_rng(seed)
     most = [300, 60_000, 60_000_000][seed % 3]
     rate = draw.integers(0, 9_000, count) / 1e5 if seed % 4 else draw.uniform(0, 0.09, count)
+    cents, months = draw.integers(1, most, count), draw.integers(1, 70, count)
+    some = draw.random((2, count)) < [[0.2], [0.3]]
     return pd.DataFrame(
         {
-            "amount": draw.integers(1, most, count) / 100, "rate": rate, "months": draw.integers(1, 70, count),
+            "amount": cents / 100, "rate": rate, "months": months, "id": [f"L{k}" for k in range(count)],
+            "residual": np.where(some[0], draw.integers(0, cents + 1) / 100, np.nan),
+            "interest_only": np.where(some[1], draw.integers(0, months + 1), 0),
             "start": pd.to_datetime("2026-11-30") + pd.to_timedelta(draw.integers(0, 900, count), unit="D"),
             "branch": draw.choice(["Quay", "Hill", "Mill"], count),
         }
     )  # fmt: skip
 
 
-def _one_by_one(loans: pd.DataFrame) -> dict[tuple[str, str], np.ndarray]:
-    """(month, branch) to loans that still owe, paid out, paid, interest and owed, from every loan's schedule."""
+def _events(loans: pd.DataFrame, seed: int, decimal: bool) -> pd.DataFrame:
+    """Events of every kind, by day and by number; some of loans that nobody knows."""
+    draw = np.random.default_rng(seed)
+    rows = []
+    for row in loans[loans["months"] > 2].sample(40, random_state=seed).itertuples():
+        for number in draw.choice(np.arange(1, row.months), min(3, int(row.months) - 1), replace=False).tolist():
+            what = str(draw.choice(["rate", "extra", "paid", "balance"]))
+            month = (row.start + pd.DateOffset(months=number)).strftime("%Y-%m-15")
+            value = round(float(draw.uniform(0, row.amount)), 2)
+            if what == "rate":
+                value = int(draw.integers(0, 9000)) / 1e5 if decimal else float(draw.uniform(0, 0.09))
+            rows.append((row.id, str(draw.choice([month, str(number)])), what, value, number))
+    return pd.DataFrame([*rows, ("nobody", "3", "extra", 5.0, 3)], columns=["id", "date", "what", "amount", "number"])
+
+
+def _one_by_one(loans: pd.DataFrame, events: pd.DataFrame | None = None) -> dict[tuple[str, str], np.ndarray]:
+    """(month, branch) to loans that still owe, paid out, paid, interest, owed, paid extra and corrected, from every
+    loan's schedule."""
     found: dict[tuple[str, str], np.ndarray] = {}
     for row in loans.itertuples():
-        book = amortize([row.amount], [row.rate], [row.months], rows=True)
+        happens = None
+        if events is not None and (mine := events[events["id"] == row.id]).size:
+            happens = LoanEvents(
+                np.zeros(len(mine), int), *(mine[name].tolist() for name in ("number", "what", "amount"))
+            )
+        left = 0.0 if np.isnan(row.residual) else row.residual
+        terms: dict[str, Any] = {"residual": left, "interest_only": row.interest_only, "events": happens}
+        book = amortize([row.amount], [row.rate], [row.months], rows=True, **terms)
         begin = row.start.year * 12 + row.start.month - 1
         for k in range(row.months + 1):
             month = f"{(begin + k) // 12:04d}-{(begin + k) % 12 + 1:02d}"
-            here = found.setdefault((month, row.branch), np.zeros(5))
+            here = found.setdefault((month, row.branch), np.zeros(7))
             if k == 0:
-                here += [1, row.amount, 0, 0, row.amount]
+                here += [1, row.amount, 0, 0, row.amount, 0, 0]
+                before = row.amount
             else:
-                paid, interest, owed = (
-                    float(one[k - 1, 0]) for one in (book.payment_rows, book.interest_rows, book.balance_rows)
+                paid, interest, owed, extra = (
+                    float(one[k - 1, 0])
+                    for one in (book.payment_rows, book.interest_rows, book.balance_rows, book.extra_rows)
                 )
-                here += [owed > 0, 0, paid, interest, owed]
+                here += [owed > 0, 0, paid, interest, owed, extra, owed - (before + interest - paid - extra)]
+                before = owed
     return found
 
 
 @pytest.mark.parametrize("seed", range(cases(12)))
 def test_sums_are_those_of_every_schedule(seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(loan_columns, "_AT_ONCE", 37)
+    monkeypatch.setattr(arrow_columns, "AT_ONCE", 37)
     loans = _loans(seed)
     loans.to_parquet(tmp_path / "loans.parquet")
     plain = loans.assign(start=loans["start"].dt.date)
@@ -64,34 +96,102 @@ def test_sums_are_those_of_every_schedule(seed: int, tmp_path: Path, monkeypatch
         book = loan_sums(tmp_path / name, grouped="branch")
         frame = book.frame.set_index(["month", "branch"])
         for key, values in expected.items():
-            assert frame.loc[key, ["loans", "paid_out", "payment", "interest", "balance"]].tolist() == pytest.approx(
-                values.tolist(), abs=0.004
-            )
+            assert frame.loc[key, _FIGURES[:5]].tolist() == pytest.approx(values[:5].tolist(), abs=0.004)
         assert frame["loans"].sum() == pytest.approx(sum(one[0] for one in expected.values()))
         assert (book.loans, book.rejected, book.sampled) == (120, 0, min(200, 120))
         whole = loan_sums(tmp_path / name)
         assert whole.amount("interest").sum() == pytest.approx(frame["interest"].sum())
-        assert whole.unused == ("branch",)
+        assert whole.unused == ("id", "branch")
+
+
+@pytest.mark.parametrize("seed", range(cases(12)))
+def test_events_and_schedules_are_those_of_every_loan(
+    seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(arrow_columns, "AT_ONCE", 37)
+    loans = _loans(seed)
+    events = _events(loans, seed, bool(seed % 4))
+    loans.to_parquet(tmp_path / "loans.parquet")
+    events.drop(columns="number").astype(str).to_csv(tmp_path / "events.csv", index=False)
+    expected = _one_by_one(loans, events)
+    book = loan_sums(
+        tmp_path / "loans.parquet", grouped="branch", events=tmp_path / "events.csv", schedules=True, folder=tmp_path
+    )
+    frame = book.frame.set_index(["month", "branch"])
+    for key, values in expected.items():
+        assert frame.loc[key, _FIGURES].tolist() == pytest.approx(values.tolist(), abs=0.006)
+    assert book.events is not None
+    assert (book.events.used, book.events.others, book.events.rejected) == (len(events) - 1, 1, 0)
+    given = sum(events.loc[events["what"] == "extra", "amount"][:-1])
+    paid = events[events["what"] == "paid"].merge(loans[["id"]])
+    rows = pd.concat([pd.read_parquet(one) for one in sorted((tmp_path / "schedules").iterdir())])
+    assert len(rows) == book.schedule_rows
+    assert rows["row"].is_monotonic_increasing
+    made = paid.merge(rows.assign(number=rows["number"]), on=["id", "number"], how="left").fillna(0)
+    beyond = given - rows["extra"].sum() + (made["amount"] - made["payment"]).clip(lower=0).sum()
+    assert book.events.left_over == pytest.approx(beyond, abs=0.01)
+    by_month = rows.assign(month=rows["month"].map("{:%Y-%m}".format)).merge(loans[["id", "branch"]])
+    sums = by_month.groupby(["month", "branch"])[["payment", "interest", "extra", "principal", "balance"]].sum()
+    for place, row in sums.iterrows():
+        assert frame.loc[place, ["payment", "interest", "extra", "principal"]].tolist() == pytest.approx(
+            row.tolist()[:4], abs=0.006
+        )
+
+
+def test_events_that_cannot_happen_are_told_and_written(tmp_path: Path) -> None:
+    path, happens = tmp_path / "loans.csv", tmp_path / "events.csv"
+    path.write_text(
+        "no,amount,rate,months,start\nA,1000,6%,12,2027-01-31\nB,500,5%,6,2027-02-10\nA,7,5%,6,2027-02-10\n"
+    )
+    happens.write_text(
+        "id,date,what,amount\nA,2027-01-20,extra,5\nA,2029-01-20,extra,5\nB,3,rate,4.5\nB,6,paid,20\nB,2,gift,20\nB,2,extra,-1\n"
+        "B,2,rate,4%\nB,2,rate,3%\nB,soon,extra,5\nB,1,extra,0.001\nB,4,extra,9000\nB,5,extra,10\nC,1,extra,1\n"
+    )
+    asked: dict[str, Any] = {"columns": {"id": "no"}, "events": happens, "folder": tmp_path / "sums"}
+    book = loan_sums(path, **asked)
+    assert book.events is not None
+    told = (tmp_path / "sums" / "rejected_events.csv").read_text().splitlines()[1:]
+    said = [
+        "before the loan's first payment", "after the loan's last payment, 12", "4.5 is 450% a year", "the last payment clears",
+        "one of rate, extra, paid, balance", "0 or more", "payment 2 of the loan has one already", "write dates as", "2 decimals",
+    ]  # fmt: skip
+    assert [int(line.split(",")[0]) for line in told] == [1, 2, 3, 4, 5, 6, 8, 9, 10]
+    assert all(word in line for word, line in zip(said, told, strict=True))
+    assert (book.events.rows, book.events.used, book.events.others, book.events.late) == (13, 3, 1, 1)
+    assert "1 event came after" in " ".join(str(book).split())
+    assert book.rejects[0].reason == "A is the name of an earlier row, too"
+    assert book.events.left_over == pytest.approx(9010 - book.amount("extra").sum())
+    with pytest.raises(InputError, match=r"events.csv, row 3: amount: 4.5 is 450%"):
+        loan_sums(path, columns={"id": "no"}, events=happens, strict=True)
+    with pytest.raises(InputError, match="has no column 'id'; events need the names"):
+        loan_sums(path, events=happens)
+    path.write_text("id,amount,rate,months\nA,1000,6%,12\n")
+    with pytest.raises(InputError, match=r"has days, and loans\.csv no column 'start'"):
+        loan_sums(path, events=happens)
+    with pytest.raises(InputError, match="the names of the loans serve events and schedules"):
+        loan_sums(path, columns={"id": "id"})
+    with pytest.raises(InputError, match="schedules are written into a folder"):
+        loan_sums(path, schedules=True)
 
 
 def test_a_run_that_is_broken_off_goes_on_to_the_same_sums(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(loan_columns, "_AT_ONCE", 25)
+    monkeypatch.setattr(arrow_columns, "AT_ONCE", 25)
     loans = _loans(5)
     loans.loc[[3, 60, 110], "months"] = 0
     loans.to_parquet(tmp_path / "loans.parquet")
     whole = loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "whole")
-    real, calls = _Kept.keep, []
+    real, calls = BookFolder.keep, []
 
-    def keep(self: _Kept, run: Any) -> None:
+    def keep(self: BookFolder, run: Any) -> None:
         real(self, run)
         calls.append(run.parts)
         if len(calls) == 3:
             raise KeyboardInterrupt
 
-    monkeypatch.setattr(_Kept, "keep", keep)
+    monkeypatch.setattr(BookFolder, "keep", keep)
     with pytest.raises(KeyboardInterrupt):
         loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "sums")
-    monkeypatch.setattr(_Kept, "keep", real)
+    monkeypatch.setattr(BookFolder, "keep", real)
     assert not (tmp_path / "sums" / "sums.csv").exists()
     again = loan_sums(tmp_path / "loans.parquet", grouped="branch", folder=tmp_path / "sums")
     assert (again.resumed, again.loans, again.rejected) == (75, whole.loans, 3)
@@ -164,7 +264,7 @@ def test_a_broken_off_run_does_not_go_on_as_a_strict_one(tmp_path: Path, monkeyp
     path = tmp_path / "loans.csv"
     path.write_text("amount,rate,months\n-5,6%,12\n1000,6%,12\n", encoding="utf-8")
     with monkeypatch.context() as patched:
-        patched.setattr(_Kept, "finish", lambda self, made: None)
+        patched.setattr(BookFolder, "finish", lambda self, frame, rejected: None)
         loan_sums(path, folder=tmp_path / "sums")
     with pytest.raises(InputError, match="row 1"):
         loan_sums(path, folder=tmp_path / "sums", strict=True)

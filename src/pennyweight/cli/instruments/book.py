@@ -8,8 +8,10 @@ import click
 
 from pennyweight.cli.options import deliver, read_pairs
 from pennyweight.errors import InputError, Place
-from pennyweight.instruments.loans.many.loan_columns import COLUMNS
+from pennyweight.instruments.loans.many.loan_columns import COLUMNS, open_loans
+from pennyweight.instruments.loans.many.loan_events import EVENT_COLUMNS
 from pennyweight.instruments.loans.many.loan_sums import LoanSums, loan_sums
+from pennyweight.instruments.loans.many.schedules import size_of
 from pennyweight.report.forms.registry import STREAMS
 
 __all__ = ["command"]
@@ -29,7 +31,23 @@ __all__ = ["command"]
 @click.option(
     "--currency", default="", metavar="CODE", help="Show this currency with amounts (three letters, such as EUR)."
 )
+@click.option(
+    "--events",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Read what happens to the loans: a Parquet file or a CSV with id, date, what and amount.",
+)
+@click.option(
+    "--event-column",
+    "event_columns",
+    multiple=True,
+    metavar="COLUMN=NAME",
+    help=f"Say what the events call a column: {', '.join(EVENT_COLUMNS)}. Repeatable.",
+)
 @click.option("--strict", is_flag=True, help="Stop at the first row that makes no loan.")
+@click.option(
+    "--schedules", is_flag=True, help="Write every row of every schedule, too, as Parquet files; --output says where."
+)
 @click.option(
     "--output",
     "folder",
@@ -51,14 +69,19 @@ def command(
     grouped: str | None,
     places: int,
     currency: str,
+    events: Path | None,
+    event_columns: tuple[str, ...],
     strict: bool,
+    schedules: bool,
     folder: Path | None,
     form: str,
 ) -> None:
     """Sum up what very many loans pay and owe, by month: a Parquet file or a CSV, read part by part.
 
-    A row is a loan: amount, rate (yearly, quoted), months and, if there is one, start, the day of the pay-out. They are
-    paid monthly, level, to the smallest unit; a sample is kept in exact books beside.
+    A row is a loan: amount, rate (yearly, quoted), months and, where they are there, start (the day of the pay-out),
+    residual (what the level payments leave for the last), interest_only (so many first months) and id. They are paid
+    monthly, level, to the smallest unit; a sample is kept in exact books beside. Events are rate, extra, paid (instead
+    of what was due) and balance (as stated); their date is a day, a month or the number of a payment.
 
     Example: pennyweight book loans.parquet --grouped branch --output sums/
     """
@@ -68,9 +91,30 @@ def command(
             raise InputError(
                 f"--output {folder}: a book is written into a folder, such as sums/.", at=Place.of_option("--output")
             )
+        if schedules and folder is None:
+            raise InputError(
+                "--schedules writes files; --output says into which folder.", at=Place.of_option("--schedules")
+            )
         named = read_pairs(columns, COLUMNS, "--column")
+        if schedules:
+            opened = open_loans(loans, named, None, places, names=True)
+            click.echo(size_of(loans, opened.names["months"]), err=True)
+        if event_columns and events is None:
+            raise InputError(
+                "--event-column names columns of events; --events says which file has them.",
+                at=Place.of_option("--event-column"),
+            )
         return loan_sums(
-            loans, columns=named, grouped=grouped, places=places, currency=currency, strict=strict, folder=folder
+            loans,
+            columns=named,
+            grouped=grouped,
+            places=places,
+            currency=currency,
+            strict=strict,
+            events=events,
+            event_columns=read_pairs(event_columns, EVENT_COLUMNS, "--event-column"),
+            schedules=schedules,
+            folder=folder,
         )
 
     deliver(compute, form, ())

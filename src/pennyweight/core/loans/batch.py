@@ -22,7 +22,7 @@ from numpy.typing import ArrayLike
 from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness, LoanEvents
-from pennyweight.core.loans.batch_kernel import _Kernel, _Out
+from pennyweight.core.loans.batch_kernel import Lent, _Kernel, _Out
 from pennyweight.core.loans.loan_book import Books
 from pennyweight.errors import InputError, choice
 
@@ -36,6 +36,8 @@ def amortize(
     *,
     per_year: int = 12,
     places: int = 2,
+    residual: ArrayLike = 0.0,
+    interest_only: ArrayLike = 0.0,
     events: LoanEvents | None = None,
     extra_moves: Literal["term", "payment"] = "term",
     rows: bool = False,
@@ -49,6 +51,9 @@ def amortize(
         payments: how many are agreed, (loans,); the last clears.
         per_year: payments a year.
         places: decimals of the currency.
+        residual: what the level payments leave and the last payment clears (a balloon), (loans,) or one for all.
+        interest_only: how many first payments are of interest alone, (loans,) or one for all; from as many as are
+            agreed on, the loan pays interest until all falls due.
         events: rate steps (the payment is worked out anew), extra payments, payments made instead of those due and
             balances stated (both before the agreed last payment).
         extra_moves: whether an extra payment shortens the term or lowers the payment.
@@ -66,15 +71,29 @@ def amortize(
     >>> book.payment.tolist(), book.last_payment.tolist(), book.payments.tolist()
     ([599.55, 554.6], [600.0, 553.84], [360, 240])
     """
+    return _kept(
+        (amount, rate, payments, residual, interest_only), per_year, places, events, extra_moves, rows, threads
+    )
+
+
+def _kept(
+    terms: tuple[ArrayLike, ...],
+    per_year: int,
+    places: int,
+    events: LoanEvents | None,
+    extra_moves: str,
+    rows: bool,
+    threads: int | None,
+) -> Books:
     asked: object = threads
     if asked is not None and (isinstance(asked, bool) or not isinstance(asked, int | np.integer) or asked < 1):
         raise InputError(f"threads is {threads!r}; it must be a whole number from 1 on.", at="threads")
     try:
-        given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in (amount, rate, payments)))
+        given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in terms))
     except (TypeError, ValueError):
-        raise InputError("amount, rate and payments are numbers, one a loan each, or one for all.") from None
+        raise InputError(f"{_TERMS} are numbers, one a loan each, or one for all.") from None
     if given[0].ndim > 1:
-        raise InputError(f"amount, rate and payments have the shape {given[0].shape}; give one number a loan.")
+        raise InputError(f"{_TERMS} have the shape {given[0].shape}; give one number a loan.")
     for value, what, low, high in _bounded(per_year, places):
         if isinstance(value, bool) or not isinstance(value, int | np.integer) or not low <= value <= high:
             raise InputError(f"{what} is {value!r}; it must be a whole number from {low} to {high}.", at=what)
@@ -83,10 +102,12 @@ def amortize(
     if events is not None and not isinstance(events, LoanEvents):
         raise InputError(f"events is {events!r}; it must be LoanEvents.", at="events")
     recast = choice(extra_moves, ("term", "payment"), "extra_moves") == "payment"
-    units, yearly, count = np.round(given[0] * 10.0**places), given[1], given[2]
-    _check(given, units, per_year, places)
+    units, count = np.round(given[0] * 10.0**places), given[2]
+    lent = Lent(units, given[1], count, np.round(given[3] * 10.0**places), given[4])
+    _check(given, lent, places)
     moves = EventTable(events, units.size, count, per_year, places)
-    exact = Exactness(yearly, moves, units, per_year)
+    exact = Exactness(lent.yearly, moves, units, per_year)
+    rests = lent.resting > 0
     order = np.argsort(-count, kind="stable")
     moves.in_chunks(order)
     longest = int(count.max(initial=0))
@@ -95,12 +116,12 @@ def amortize(
 
     def keep(number: int) -> None:
         chunk = order[number * CHUNK : (number + 1) * CHUNK]
-        if rows or exact.fused is None or moves.any_of(number):
-            kernel.with_events(chunk, units[chunk], yearly[chunk], count[chunk], moves.of(number))
+        if rows or exact.fused is None or moves.any_of(number) or rests[chunk].any():
+            kernel.with_events(chunk, lent.of(chunk), moves.of(number))
             return
-        early = chunk[kernel.plain(chunk, units[chunk], yearly[chunk], count[chunk])]
+        early = chunk[kernel.plain(chunk, lent.of(chunk))]
         if early.size:  # paid off before the agreed end: once more, watching for it
-            kernel.with_events(early, units[early], yearly[early], count[early], {})
+            kernel.with_events(early, lent.of(early), {})
 
     chunks = range(-(-units.size // CHUNK))
     # Events are many short calls, which threads only hinder.
@@ -114,21 +135,34 @@ def amortize(
     return out.book(10.0**places, longest if rows else 0)
 
 
-def _check(given: tuple[Floats, ...], units: Floats, per_year: int, places: int) -> None:
-    for values, what, low in zip(given, ("amount", "rate", "payments"), (0.0, 0.0, 1.0), strict=True):
+_NAMES = ("amount", "rate", "payments", "residual", "interest_only")
+_TERMS = f"{', '.join(_NAMES[:-1])} and {_NAMES[-1]}"
+
+
+def _check(given: tuple[Floats, ...], lent: Lent, places: int) -> None:
+    for values, what, low in zip(given, _NAMES, (0.0, 0.0, 1.0, 0.0, 0.0), strict=True):
         wrong = ~(np.isfinite(values) & (values >= low))
         if wrong.any():
             raise InputError(
                 f"{what}[{int(np.argmax(wrong))}] is {values[wrong][0]:g}; it must be {low:g} or more.", at=what
             )
-    if (broken := given[2] != np.round(given[2])).any():
+    for place in (2, 4):
+        values, what = given[place], _NAMES[place]
+        if (broken := values != np.round(values)).any():
+            raise InputError(
+                f"{what}[{int(np.argmax(broken))}] is {values[broken][0]:g}, which is not a whole number.", at=what
+            )
+    for place, units in ((0, lent.units), (3, lent.residual)):
+        values, what = given[place], _NAMES[place]
+        if (fine := np.abs(values * 10.0**places - units) > 1e-6 * np.maximum(1.0, units * 1e-8)).any():
+            raise InputError(
+                f"{what}[{int(np.argmax(fine))}] is {values[fine][0]}; it has {places} decimals at most.", at=what
+            )
+    if (above := lent.residual > lent.units).any():
+        k = int(np.argmax(above))
         raise InputError(
-            f"payments[{int(np.argmax(broken))}] is {given[2][broken][0]:g}, which is not a whole number.",
-            at="payments",
-        )
-    if (fine := np.abs(given[0] * 10.0**places - units) > 1e-6 * np.maximum(1.0, units * 1e-8)).any():
-        raise InputError(
-            f"amount[{int(np.argmax(fine))}] is {given[0][fine][0]}; it has {places} decimals at most.", at="amount"
+            f"residual[{k}] is {given[3][k]:g}, more than the amount, {given[0][k]:g}; it is at most that.",
+            at="residual",
         )
     if (long := given[2] > LONGEST).any():
         raise InputError(

@@ -18,6 +18,23 @@ __all__ = ["_Kernel"]
 _NONE = np.empty(0, np.int64)
 
 
+@dataclass(frozen=True, slots=True)
+class Lent:
+    """What was agreed of some loans, (loans,) each: whole units, quoted yearly rates, numbers of payments."""
+
+    units: Floats
+    yearly: Floats
+    count: Floats
+    residual: Floats
+    """What the level payments leave; the last payment clears it."""
+    resting: Floats
+    """How many first payments are of interest alone."""
+
+    def of(self, loans: Ints) -> Lent:
+        """The same of some of them."""
+        return Lent(self.units[loans], self.yearly[loans], self.count[loans], self.residual[loans], self.resting[loans])
+
+
 class _Out:
     def __init__(self, loans: int, rows: int) -> None:
         self.payment, self.last, self.interest, self.paid = (np.zeros(loans) for _ in range(4))
@@ -37,11 +54,11 @@ class _Kernel:
     recast: bool
     rows: bool
 
-    def plain(self, loans: Ints, balance: Floats, yearly: Floats, count: Floats) -> Ints:
+    def plain(self, loans: Ints, lent: Lent) -> Ints:
         """Level payments and nothing else; returns the places of loans that were paid off early."""
-        out, hair = self.out, self.exact.fused or 0.0
-        rate = self.exact.per_period(yearly)
-        payment = level_payments(balance, rate, count)
+        out, hair, balance, count = self.out, self.exact.fused or 0.0, lent.units, lent.count
+        rate = self.exact.per_period(lent.yearly)
+        payment = level_payments(balance, rate, count, lent.residual)
         growth, add, b = 1.0 + rate, 0.5 + hair - payment, balance.copy()
         early: list[Ints] = []
         for ending, going in _ends(count):
@@ -63,16 +80,13 @@ class _Kernel:
     def with_events(
         self,
         loans: Ints,
-        balance: Floats,
-        yearly: Floats,
-        count: Floats,
+        lent: Lent,
         events: dict[int, list[tuple[int, Ints, Floats]]],
     ) -> None:
         """Everything, each loan's end watched for; what is paid is summed up only where a payment changes."""
-        rate = self.exact.per_period(yearly)
-        payment = level_payments(balance, rate, count)
-        self.out.payment[loans] = payment
-        run = _Running(loans, balance.copy(), rate, payment, count, self.exact, self.moves.twice)
+        count = lent.count
+        run = _Running(loans, lent, self.exact, self.moves.twice)
+        self.out.payment[loans] = np.where(lent.resting > 0, 0.0, run.payment)
         place = np.arange(loans.size)
         for number in range(1, int(count.max(initial=0)) + 1):
             here = [(kind, place[at], value) for kind, at, value in events.get(number, ())]
@@ -82,13 +96,21 @@ class _Kernel:
                 if kind == 0:
                     run.set_rate(at, self.exact.per_period(value))
                     run.set_payment(at, number - 1)
+            if number <= run.longest_rest + 1:
+                begun = np.flatnonzero(run.resting == number - 1) if number > 1 else _NONE
+                run.set_payment(begun, number - 1)
+                self.out.payment[run.who[begun]] = run.payment[begun]
             before = run.balance.copy() if self.rows else run.balance
             y = run.step()
+            due = run.rest(number, y)
+            if number == 1 and run.longest_rest:
+                only = np.flatnonzero(run.resting >= run.count)
+                self.out.payment[run.who[only]] = due[only]
             last = int(np.searchsorted(-run.count, -number, side="left"))  # from here on it is the agreed last payment
             for kind, at, value in here:
                 if kind == 2:
-                    y[at] += run.payment[at] - value
-                    run.paid[at] += value - run.payment[at]
+                    y[at] += due[at] - value
+                    run.paid[at] += value - due[at]
             ending = last < y.size or y.min() <= 0  # one quick look tells, nearly always, that none ends
             if ending:
                 b = np.maximum(y, 0.0, out=run.balance)
@@ -96,7 +118,7 @@ class _Kernel:
             else:
                 run.balance, run.y, b = y, run.balance, y
             if self.rows:
-                self._write(number, run, before, y, here, last)
+                self._write(number, run, before, y, due, here, last)
             reduced = _NONE
             for kind, at, value in here:
                 if kind == 1:
@@ -119,7 +141,7 @@ class _Kernel:
             ending = ending or any(kind in (1, 3) and not b[at].all() for kind, at, _ in here)
             ends = np.flatnonzero(b == 0) if ending else _NONE
             if ends.size:
-                self._finish(run, ends, y, number, last, here)
+                self._finish(run, ends, y, due, number, last, here)
             left = run.due_for_packing(last)
             if left is not None:
                 place = np.where((place >= 0) & left[place], (np.cumsum(left) - 1)[place], -1)
@@ -129,16 +151,23 @@ class _Kernel:
             if number % 64 == 0:
                 self.exact.still_holds(run.balance)
         out = self.out
-        out.interest[loans] += out.paid[loans] - balance
+        out.interest[loans] += out.paid[loans] - lent.units
 
     def _finish(
-        self, run: _Running, ends: Ints, y: Floats, number: int, last: int, here: list[tuple[int, Ints, Floats]]
+        self,
+        run: _Running,
+        ends: Ints,
+        y: Floats,
+        due: Floats,
+        number: int,
+        last: int,
+        here: list[tuple[int, Ints, Floats]],
     ) -> None:
         """Put down the figures of loans whose balance is zero now, and mark them as over."""
         out, who = self.out, run.who[ends]
         clipped = np.where(ends >= last, y[ends], np.minimum(y[ends], 0.0))
         out.number[who] = number
-        out.last[who] = run.payment[ends] + clipped
+        out.last[who] = due[ends] + clipped
         out.paid[who] = run.paid[ends] + run.payment[ends] * (number - run.since[ends]) + clipped
         out.interest[who] = -run.corrected[ends]
         for kind, at, value in here:
@@ -149,11 +178,18 @@ class _Kernel:
         run.over += ends.size
 
     def _write(
-        self, number: int, run: _Running, before: Floats, y: Floats, here: list[tuple[int, Ints, Floats]], last: int
+        self,
+        number: int,
+        run: _Running,
+        before: Floats,
+        y: Floats,
+        due: Floats,
+        here: list[tuple[int, Ints, Floats]],
+        last: int,
     ) -> None:
         """The rows of one payment, but for extra payments and the balance after them."""
         rows, who = self.out.rows, run.who
-        paid = run.payment.copy()
+        paid = due.copy()
         for kind, at, value in here:
             if kind == 2:
                 paid[at] = value
@@ -170,14 +206,16 @@ class _Running:
     def __init__(
         self,
         who: Ints,
-        balance: Floats,
-        rate: Floats,
-        payment: Floats,
-        count: Floats,
+        lent: Lent,
         exact: Exactness,
         twice: bool,
     ) -> None:
-        self.who, self.balance, self.rate, self.payment, self.count = who, balance, rate, payment, count
+        self.who, self.balance, self.count = who, lent.units.copy(), lent.count
+        self.residual, self.resting = lent.residual, lent.resting
+        self.longest_rest = int(self.resting.max(initial=0))
+        self.rate = rate = exact.per_period(lent.yearly)
+        self.payment = payment = level_payments(self.balance, rate, self.count, self.residual)
+        payment[self.resting > 0] = 0.0  # set when the first of them is due
         self.y = np.empty(who.size)
         self.twice, self.over = twice, 0
         self.since, self.paid, self.corrected = (np.zeros(who.size) for _ in range(3))
@@ -198,6 +236,17 @@ class _Running:
         np.add(y, self.balance, out=y)
         return np.subtract(y, self.payment, out=y)
 
+    def rest(self, number: int, y: Floats) -> Floats:
+        """What is due of each; those that pay interest alone now are left with the balance that they had."""
+        if number > self.longest_rest:
+            return self.payment
+        at = np.flatnonzero((self.resting >= number) & np.isfinite(self.balance))
+        due = self.payment.copy()
+        due[at] = y[at] - self.balance[at]
+        self.paid[at] += due[at]
+        y[at] = self.balance[at]
+        return due
+
     def set_rate(self, at: Ints, rate: Floats) -> None:
         """Rates per period of some loans."""
         if self.over:
@@ -210,9 +259,13 @@ class _Running:
         """Work out the payments of some loans anew over those that remain when `made` have been made."""
         if self.over:
             at = at[np.isfinite(self.balance[at])]
+        if self.longest_rest:  # while interest alone is paid there is none to work out
+            at = at[(self.resting[at] <= made) & (self.count[at] > made)]
         self.paid[at] += self.payment[at] * (made - self.since[at])
         self.since[at] = made
-        self.payment[at] = level_payments(self.balance[at], self.rate[at], self.count[at] - made)
+        self.payment[at] = level_payments(
+            self.balance[at], self.rate[at], self.count[at] - made, self.residual[at] if self.residual.any() else None
+        )
         self.add[at] = self.half - self.payment[at]
 
     def pay_extra(self, at: Ints, value: Floats) -> Floats:
@@ -241,10 +294,15 @@ class _Running:
 
     def pack(self, left: NDArray[np.bool_]) -> None:
         """Keep only some loans."""
-        for name in ("who", "balance", "rate", "payment", "count", "since", "paid", "corrected", "growth", "add"):
+        for name in _PACKED:
             setattr(self, name, getattr(self, name)[left])
         self.over = 0
         self.y = np.empty(self.who.size)
+
+
+_PACKED = (
+    "who", "balance", "rate", "payment", "count", "residual", "resting", "since", "paid", "corrected", "growth", "add",
+)  # fmt: skip
 
 
 def _in_turn(at: Ints) -> Iterator[Ints]:

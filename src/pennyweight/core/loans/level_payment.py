@@ -35,18 +35,25 @@ def payment_share(rate: Floats, count: Floats) -> Floats:
         return share if rate.all() else np.where(rate == 0, 1.0 / count, share)
 
 
-def level_payments(units: Floats, rate: Floats, count: Floats) -> Floats:
+def level_payments(units: Floats, rate: Floats, count: Floats, residual: Floats | None = None) -> Floats:
     """Return the level payments in whole units, rounded half up; what is close to a half is worked out exactly.
+
+    `residual` is what they leave, in whole units; the last payment clears it.
 
     >>> level_payments(np.array([10_000_000.0]), np.array([0.005]), np.array([360.0])).tolist()
     [59955.0]
     """
     close = units * payment_share(rate, count)
+    if residual is not None and residual.any():
+        close = (units - residual * np.exp(-count * np.log1p(rate))) * payment_share(rate, count)
     payment = np.floor(close + 0.5)
     gap = np.abs(close - payment)
     for k in np.flatnonzero(gap > 0.5 - 1e-5) if gap.max(initial=0.0) > 0.5 - 1e-5 else ():
         yearly = Fraction(repr(float(rate[k])))
-        payment[k] = level_payment_units(int(units[k]), _simplest(float(rate[k]), yearly), int(count[k]))
+        left = 0 if residual is None else int(residual[k])
+        over = int(count[k])
+        exact = _simplest(float(rate[k]), yearly)
+        payment[k] = exact_level_payment(int(units[k]), exact, over, left, over, False, "half up")
     return payment
 
 

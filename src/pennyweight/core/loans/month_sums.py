@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from pennyweight.array_kinds import Floats, Ints
 from pennyweight.core.loans.batch import amortize
-from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness
+from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness, LoanEvents
+from pennyweight.core.loans.batch_kernel import Lent
 from pennyweight.core.loans.level_payment import level_payments
 
-__all__ = ["FIGURES", "MonthSums", "add_month_sums"]
+__all__ = ["FIGURES", "MonthSums", "add_month_sums", "add_rows", "schedules"]
 
-FIGURES = ("loans", "paid_out", "payment", "interest", "balance")
-"""What is summed: loans that still owe at the month's end, and in whole units what is paid out, paid and owed."""
+FIGURES = ("loans", "paid_out", "payment", "interest", "balance", "extra", "correction")
+"""What is summed: loans that still owe at the month's end, and in whole units what is paid out, paid, owed, paid extra,
+and what stated balances add."""
 
 _BY_MONTH = (0, 2, 3, 4)
 """The figures of a month in which is paid."""
+_ROWS_AT_ONCE = 2_000_000
+"""So many rows of schedules are held at once where sums are made of them."""
 
 
 @dataclass(frozen=True)
@@ -47,61 +52,173 @@ class MonthSums:
 
 
 def add_month_sums(
-    sums: MonthSums, amount: Floats, rate: Floats, payments: Floats, start: Ints, group: Ints, *, places: int = 2
+    sums: MonthSums,
+    amount: Floats,
+    rate: Floats,
+    payments: Floats,
+    start: Ints,
+    group: Ints,
+    *,
+    residual: Floats | None = None,
+    interest_only: Floats | None = None,
+    places: int = 2,
 ) -> MonthSums:
     """Add loans paid monthly to the sums: level payments, each rounded to the smallest unit, the last one clears.
 
     `amount` is what is lent, `rate` yearly and quoted, `payments` how many, `start` the month of the pay-out, `group`
-    the place of each loan's group; (loans,) each. The rules are those of `batch.amortize`, whose figures these add up.
+    the place of each loan's group, `residual` what the level payments leave, `interest_only` how many first payments
+    are of interest alone; (loans,) each. The rules are those of `batch.amortize`, whose figures these add up.
     """
     if not amount.size:
         return sums
     groups = int(group.max()) + 1
     sums = sums.grown(int(start.min()), int((start + payments).max()), groups)
-    units = np.round(amount * 10.0**places)
-    exact = Exactness(rate, EventTable(None, units.size, payments, 12, places), units, 12)
+    none = np.zeros(amount.size)
+    lent = Lent(
+        np.round(amount * 10.0**places),
+        rate,
+        payments,
+        none if residual is None else np.round(residual * 10.0**places),
+        none if interest_only is None else np.minimum(interest_only, payments),
+    )
+    exact = Exactness(rate, EventTable(None, amount.size, payments, 12, places), lent.units, 12)
     # Loans of one month and one group stand together, so that a sum is one pass over what they owe.
     order = np.lexsort((-payments, group, start))
     for begin in range(0, order.size, CHUNK):
         here = order[begin : begin + CHUNK]
-        _add_chunk(sums, units[here], rate[here], payments[here], start[here], group[here], exact)
+        _add_chunk(sums, lent.of(here), start[here], group[here], exact)
     return sums
 
 
-def _add_chunk(
-    sums: MonthSums, units: Floats, rate: Floats, count: Floats, start: Ints, group: Ints, exact: Exactness
-) -> None:
-    table, months = sums.table, start - sums.first
+def add_rows(
+    sums: MonthSums, lent: Lent, start: Ints, group: Ints, events: LoanEvents | None = None, *, places: int = 2
+) -> tuple[MonthSums, int, float]:
+    """The same for loans to which something happens: by their schedules, few at a time.
+
+    `lent` is in whole units, `start` and `group` as for `add_month_sums`; `events` as for `batch.amortize`, amounts and
+    balances in the currency. Also returned: how many events came after the end of their loan, and what was paid, in
+    them or in others, beyond what was owed.
+    """
+    late, beyond = 0, 0.0
+    if not lent.units.size:
+        return sums, late, beyond
+    sums = sums.grown(int(start.min()), int((start + lent.count).max()), int(group.max()) + 1)
+    months = start - sums.first
+    np.add.at(sums.table[0], (group, months), 1.0)
+    for figure in (1, 4):
+        np.add.at(sums.table[figure], (group, months), lent.units)
+    for here, some, rows in schedules(lent, events, places=places):
+        paid, interest, extra, balance = rows
+        if some is not None:
+            missed, more = _beyond(lent.units[here], some, rows, 10.0**places)
+            late, beyond = late + missed, beyond + more
+        before = lent.units[here]
+        for number in range(rows[0].shape[0]):
+            inside = number < lent.count[here]
+            at = (group[here][inside], (months[here] + number + 1)[inside])
+            said = (paid, interest, balance, extra)
+            one = {figure: table[number][inside] for figure, table in zip((2, 3, 4, 5), said, strict=True)}
+            one[6] = one[4] - (before[inside] + one[3] - one[2] - one[5])
+            one[0] = (one[4] > 0).astype(np.float64)
+            for figure, values in one.items():
+                np.add.at(sums.table[figure], at, values)
+            before = balance[number]
+    return sums, late, beyond
+
+
+def _beyond(
+    units: Floats, events: LoanEvents, rows: tuple[Floats, Floats, Floats, Floats], scale: float
+) -> tuple[int, float]:
+    """How many events came when nothing was owed any more, and what was paid beyond what was owed."""
+    loan, number, what = (np.asarray(one) for one in (events.loan, events.number, events.what))
+    given = np.rint(np.asarray(events.value) * scale)
+    paid, _, extra, balance = rows
+    owed = np.where(number == 1, units[loan], balance[np.maximum(number - 2, 0), loan])
+    made = what == "paid"
+    more = np.maximum(given[made] - paid[number[made] - 1, loan[made]], 0.0).sum()
+    more += given[what == "extra"].sum() - extra.sum()
+    return int((owed == 0).sum()), float(more)
+
+
+def schedules(
+    lent: Lent, events: LoanEvents | None = None, *, places: int = 2
+) -> Iterator[tuple[Ints, LoanEvents | None, tuple[Floats, Floats, Floats, Floats]]]:
+    """The loans a few at a time, with their events (loans counted from 0 among these), and their payments, interest,
+    extra payments and balances, (payments, loans) each.
+
+    All in whole units; `events` have amounts and balances in the currency.
+    """
+    units = 10.0**places
+    step = max(int(_ROWS_AT_ONCE // max(lent.count.max(initial=1), 1)), 1)
+    for begin in range(0, lent.units.size, step):
+        here = np.arange(begin, min(begin + step, lent.units.size))
+        some = _events_of(events, begin, here.size)
+        books = amortize(
+            lent.units[here] / units, lent.yearly[here], lent.count[here], places=places,
+            residual=lent.residual[here] / units, interest_only=lent.resting[here],
+            events=some, rows=True, threads=1,
+        )  # fmt: skip
+        tables = (books.payment_rows, books.interest_rows, books.extra_rows, books.balance_rows)
+        paid, interest, extra, balance = (np.rint(np.asarray(one) * units) for one in tables)
+        yield here, some, (paid, interest, extra, balance)
+
+
+def _events_of(events: LoanEvents | None, begin: int, count: int) -> LoanEvents | None:
+    """The events of some loans that follow one another."""
+    if events is None:
+        return None
+    loan = np.asarray(events.loan)
+    some = np.flatnonzero((loan >= begin) & (loan < begin + count))
+    if not some.size:
+        return None
+    number, what, value = (np.asarray(one)[some] for one in (events.number, events.what, events.value))
+    return LoanEvents(loan[some] - begin, number, what, value)
+
+
+def _add_chunk(sums: MonthSums, lent: Lent, start: Ints, group: Ints, exact: Exactness) -> None:
+    table, months, units, count = sums.table, start - sums.first, lent.units, lent.count
     edges = np.flatnonzero(np.r_[True, (np.diff(start) != 0) | (np.diff(group) != 0)])
     month, place = months[edges], group[edges]
     sizes = np.diff(np.r_[edges, units.size])
     segment = np.repeat(np.arange(edges.size), sizes)
     if exact.fused is None:
-        _add_by_rows(sums, units, rate, count, months, group)
+        add_rows(sums, lent, start, group, places=0)
         return
-    each = exact.per_period(rate)
-    payment = level_payments(units, each, count)
+    each = exact.per_period(lent.yearly)
+    level = np.flatnonzero(lent.resting < count)  # the others pay interest until all falls due
+    payment = np.zeros(units.size)
+    payment[level] = level_payments(units[level], each[level], (count - lent.resting)[level], lent.residual[level])
+    # Who pays interest alone owes the same all the while, so that this interest stays the same, too.
+    rests = np.flatnonzero(lent.resting > 0)
+    resting = payment.copy()
+    resting[rests] = np.floor(units[rests] * each[rests] + (0.5 + exact.hair))
+    final = np.where(lent.resting < count, payment, resting)
     longest = int(count.max())
     # Level payments of those that still run, by segment and number; the last ones come with their loans.
     ends = np.zeros((longest + 1, edges.size))
-    np.add.at(ends, (count.astype(np.intp), segment), payment)
-    running = np.add.reduceat(payment, edges)
+    np.add.at(ends, (count.astype(np.intp), segment), final)
+    running = np.add.reduceat(resting, edges)
     alive = sizes.astype(np.float64)
     over = np.zeros((longest + 1, edges.size))
     np.add.at(over, (count.astype(np.intp), segment), 1.0)
     growth, add = 1.0 + each, 0.5 + exact.fused - payment
+    growth[rests], add[rests] = 1.0, 0.0
+    begun = _by_number(lent.resting[rests], rests)
     owed_before = np.add.reduceat(units, edges)
     sides, flat = table.reshape(len(FIGURES), -1), place * table.shape[2] + month
     longest_of = np.maximum.reduceat(count, edges)
     least = int(longest_of.min())
     x = units.copy()
-    by_count = np.argsort(count, kind="stable")
-    numbers, first = np.unique(count[by_count], return_index=True)
-    last_at = dict(zip(numbers.astype(int).tolist(), np.split(by_count, first[1:]), strict=True))
+    last_at = _by_number(count, np.arange(units.size))
     for figure, values in ((0, alive), (1, owed_before), (4, owed_before)):
         sides[figure, flat] += values
     early: list[Ints] = []
     for number in range(1, longest + 1):
+        begins = begun.get(number - 1)
+        if begins is not None:
+            begins = begins[count[begins] >= number]
+            growth[begins], add[begins] = 1.0 + each[begins], 0.5 + exact.fused - payment[begins]
+            np.add.at(running, segment[begins], payment[begins] - resting[begins])
         ending = last_at.get(number)
         cleared = np.zeros(edges.size)
         if ending is not None:
@@ -135,14 +252,12 @@ def _add_chunk(
     if (
         sooner.size
     ):  # paid off before the agreed end by rounding: what they were given is taken back, and told row by row
-        _take_back(sums, units, rate, count, months, group, payment, sooner, exact)
+        _take_back(sums, lent, months, group, payment, sooner, exact)
 
 
 def _take_back(
     sums: MonthSums,
-    units: Floats,
-    rate: Floats,
-    count: Floats,
+    lent: Lent,
     months: Ints,
     group: Ints,
     payment: Floats,
@@ -150,10 +265,10 @@ def _take_back(
     exact: Exactness,
 ) -> None:
     """Loans that end before they should: the level payments after their end were none."""
-    each = exact.per_period(rate)
+    each, count = exact.per_period(lent.yearly), lent.count
     for k in sooner.tolist():
-        balance, at = units[k], months[k]
-        for number in range(1, int(count[k]) + 1):
+        balance, at = lent.units[k], months[k]
+        for number in range(int(lent.resting[k]) + 1, int(count[k]) + 1):
             owed = balance + np.floor(balance * each[k] + (0.5 + exact.hair))
             if owed < payment[k] and number < count[k]:
                 less = payment[k] - owed
@@ -164,17 +279,10 @@ def _take_back(
                 sums.table[0, group[k], at + number] -= 1.0
 
 
-def _add_by_rows(sums: MonthSums, units: Floats, rate: Floats, count: Floats, months: Ints, group: Ints) -> None:
-    """Loans for which the quick way is not exact: by their schedules."""
-    books = amortize(units, rate, count, places=0, rows=True, threads=1)
-    rows = (books.payment_rows, books.interest_rows, books.balance_rows)
-    np.add.at(sums.table[0], (group, months), 1.0)
-    np.add.at(sums.table[1], (group, months), units)
-    np.add.at(sums.table[4], (group, months), units)
-    for number in range(int(count.max())):
-        at = months + number + 1
-        inside = number < count
-        paid, interest, balance = (np.asarray(one)[number] for one in rows)
-        np.add.at(sums.table[0], (group[inside], at[inside]), (balance[inside] > 0).astype(np.float64))
-        for figure, values in ((2, paid), (3, interest), (4, balance)):
-            np.add.at(sums.table[figure], (group[inside], at[inside]), values[inside])
+def _by_number(number: Floats, places: Ints) -> dict[int, Ints]:
+    """The places by their number."""
+    if not number.size:
+        return {}
+    order = np.argsort(number, kind="stable")
+    numbers, first = np.unique(number[order], return_index=True)
+    return dict(zip(numbers.astype(int).tolist(), np.split(places[order], first[1:]), strict=True))

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.core.dates import Days
 from pennyweight.core.loans.loan_book import Books
 from pennyweight.described import Described
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["LoanBook"]
+__all__ = ["FIGURES", "LoanBook"]
 
-_FIGURES = ("payment", "payments", "last_payment", "total_interest", "total_paid")
+FIGURES = ("payment", "payments", "last_payment", "total_interest", "total_paid")
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -28,7 +30,13 @@ class LoanBook(Described, Books):
     """
 
     index: Any = field(default=None, repr=False)
-    """The labels of the loans, when a Series was handed over; else None."""
+    """The labels of the loans, when a Series or a table was handed over; else None."""
+    start: Days | None = field(default=None, repr=False)
+    """The days of the pay-outs, when the table had them."""
+    last_date: Days | None = field(default=None, repr=False)
+    """The days of the last payments, when the table had those of the pay-outs."""
+    beside: Mapping[str, Any] = field(default_factory=dict, repr=False)
+    """What else the table had, column by column."""
 
     @classmethod
     def of(cls, books: Books) -> LoanBook:
@@ -55,8 +63,16 @@ class LoanBook(Described, Books):
 
     @property
     def frame(self) -> pd.DataFrame:
-        """One row a loan: its payments and what they come to, under the labels that were handed over."""
+        """One row a loan: its payments and what they come to, under the labels that were handed over.
+
+        What else a table had stands before them, and the days of pay-out and last payment, if any.
+        """
         import pandas as pd
 
-        columns = {name: np.asarray(getattr(self, name)) for name in _FIGURES}
+        columns: dict[str, Any] = {name: np.asarray(value) for name, value in self.beside.items()}
+        if self.start is not None:
+            columns["start"] = self.start
+        columns |= {name: np.asarray(getattr(self, name)) for name in FIGURES}
+        if self.last_date is not None:
+            columns["last_date"] = self.last_date
         return pd.DataFrame(columns, index=self.index)

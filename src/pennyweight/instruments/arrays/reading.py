@@ -194,6 +194,10 @@ def _as_quoted(given: Any, what: str) -> Floats:
         return np.array([read_rate(one, what=within(what, f"[{k}]")).value for k, one in enumerate(given)])
     if isinstance(given, str | Rate | KnownRate):
         return np.asarray(read_rate(given, what=what).value)
+    if is_pandas(given) or isinstance(given, np.ndarray):
+        words = np.asarray(given)
+        if words.dtype.kind in "OUT" and any(isinstance(one, str) for one in words.reshape(-1)[:1000]):
+            return _rates_in_words(words, what)
     table = _floats(given, what)
     large = table >= 1
     if large.any():
@@ -202,6 +206,17 @@ def _as_quoted(given: Any, what: str) -> Floats:
         shown = f"{found * 100:g}% a year" if found <= LARGEST else f"{found:g}"
         raise InputError(f"{what}[{k}] is {shown}; write 5% as 0.05, or '500%' if you mean that.", at=what)
     return table
+
+
+def _rates_in_words(given: NDArray[Any], what: str) -> Floats:
+    """Texts of rates, each different one read once."""
+    known: dict[Any, float] = {}
+    found = np.empty(given.size)
+    for k, one in enumerate(given.reshape(-1).tolist()):
+        if one not in known:
+            known[one] = read_rate(one, what=within(what, f"[{k}]")).value
+        found[k] = known[one]
+    return found.reshape(given.shape)
 
 
 def _days(given: Any, what: str) -> Any:

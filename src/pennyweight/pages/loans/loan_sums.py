@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from pennyweight.core.loans.month_sums import FIGURES
 from pennyweight.documents import Block, Cell, Column, Document, LinesChart, Table, Text
 from pennyweight.documents.handout import Handout, sheets_of
-from pennyweight.instruments.loans.many.loan_sums import LoanSums
+from pennyweight.documents.model import Tone
+from pennyweight.instruments.loans.many.loan_sums import EventsTold, LoanSums
 
 __all__ = ["document", "handout"]
 
@@ -20,7 +22,7 @@ def document(book: LoanSums) -> Document:
     blocks: list[Block] = [_years(book)]
     if book.grouped is not None:
         blocks.append(_groups(book))
-    blocks += [Text(said, tone) for said, tone in _told(book)]  # type: ignore[arg-type]
+    blocks += [Text(said, tone) for said, tone in _told(book)]
     total = book.style.with_unit(float(book.amount("interest").sum()), "money")
     headline = f"{book.loans:,} loans bring {total} of interest."
     return Document(f"The loans of {book.title}", tuple(blocks), "", (_chart(book),), headline)
@@ -44,23 +46,27 @@ def _years(book: LoanSums) -> Table:
     """Amounts of a year added up, what is owed and how many loans at its end."""
     count = book.sums.table.shape[2]
     year = (np.arange(count) + book.sums.first) // 12
-    figures = {name: book.amount(name) for name in ("paid_out", "payment", "interest", "balance", "loans")}
+    figures = {name: book.amount(name) for name in FIGURES}
+    extra = book.events is not None
     rows = []
     for one in np.unique(year).tolist():
         here = np.flatnonzero(year == one)
-        lent, paid, interest = (float(figures[name][here].sum()) for name in ("paid_out", "payment", "interest"))
+        names = ("paid_out", "payment", "interest", "extra", "correction")
+        lent, paid, interest, beside, stated = (float(figures[name][here].sum()) for name in names)
+        amounts = (lent, paid, *((beside, stated) if extra else ()), interest, paid + beside - interest)
         rows.append(
             (
                 Cell(str(one) if book.dated else f"year {one}"),
-                *(_money(book, value) for value in (lent, paid, interest, paid - interest)),
+                *(_money(book, value) for value in amounts),
                 _money(book, float(figures["balance"][here[-1]])),
                 Cell(f"{int(figures['loans'][here[-1]]):,}"),
             )
         )
     unit = f", {book.style.currency}" if book.style.currency else ""
     columns = (
-        Column("Year", words=True), Column(f"Paid out{unit}"), Column("Paid"), Column("Interest"), Column("Principal"),
-        Column("Owed at its end"), Column("Loans then"),
+        Column("Year", words=True), Column(f"Paid out{unit}"), Column("Paid"),
+        *((Column("Paid extra"), Column("Corrected")) if extra else ()),
+        Column("Interest"), Column("Principal"), Column("Owed at its end"), Column("Loans then"),
     )  # fmt: skip
     return Table("By year", columns, tuple(rows))
 
@@ -82,8 +88,8 @@ def _groups(book: LoanSums) -> Table:
     return Table(f"By {book.grouped}", columns, rows, note)
 
 
-def _told(book: LoanSums) -> list[tuple[str, str]]:
-    told = []
+def _told(book: LoanSums) -> list[tuple[str, Tone]]:
+    told: list[tuple[str, Tone]] = []
     if book.rejected:
         first = "; ".join(f"row {one.row}: {one.reason}" for one in book.rejects[:3])
         more = f" and {book.rejected - 3:,} more" if book.rejected > 3 else ""
@@ -91,6 +97,10 @@ def _told(book: LoanSums) -> list[tuple[str, str]]:
     told.append(
         (f"{book.sampled} loans were kept in exact books beside: all agree to the smallest unit.", "comparison")
     )
+    if book.events is not None:
+        told += _events(book, book.events)
+    if book.schedule_rows is not None:
+        told.append((f"{book.schedule_rows:,} rows of schedules were written.", "comparison"))
     if book.unused:
         told.append((f"Not read: the columns {', '.join(book.unused)}.", "comparison"))
     if not book.dated:
@@ -98,6 +108,33 @@ def _told(book: LoanSums) -> list[tuple[str, str]]:
     if book.resumed:
         told.append((f"Went on after {book.resumed:,} rows of a run that was broken off.", "comparison"))
     return told
+
+
+def _events(book: LoanSums, events: EventsTold) -> list[tuple[str, Tone]]:
+    """What became of the events."""
+    told: list[tuple[str, Tone]] = [
+        (f"{events.used:,} of {_events_in_words(events.rows)} happened to loans of the book.", "comparison")
+    ]
+    if events.rejected:
+        first = "; ".join(f"row {one.row}: {one.reason}" for one in events.rejects[:3])
+        more = f" and {events.rejected - 3:,} more" if events.rejected > 3 else ""
+        told.append(
+            (f"{_events_in_words(events.rejected)} left out, because they cannot happen: {first}{more}.", "out")
+        )
+    if events.others:
+        told.append((f"{_events_in_words(events.others)} left out, because the book has no such loan.", "out"))
+    if events.late:
+        told.append((f"{_events_in_words(events.late)} came after the loan was paid off: nothing changes.", "out"))
+    if events.left_over > 0:
+        money = book.style.with_unit(events.left_over, "money")
+        told.append((f"{money} paid beyond what was owed; it is not counted.", "out"))
+    if events.unused:
+        told.append((f"Not read: the columns {', '.join(events.unused)} of the events.", "comparison"))
+    return told
+
+
+def _events_in_words(count: int) -> str:
+    return f"{count:,} event{'s' if count != 1 else ''}"
 
 
 def _chart(book: LoanSums) -> LinesChart:

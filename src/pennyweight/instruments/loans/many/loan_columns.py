@@ -13,25 +13,27 @@ from numpy.typing import NDArray
 from pennyweight.array_kinds import Floats, Ints
 from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.errors import InputError, Place, nearest
+from pennyweight.instruments.loans.many.arrow_columns import (
+    Reject,
+    batches_of,
+    filled,
+    header_of,
+    ids_of,
+    numbers_of,
+    refuse,
+    text_of,
+    texts_of,
+)
 from pennyweight.quantities.amounts import read_number
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.rates import read_rate
 
-__all__ = ["COLUMNS", "LoanPart", "Reject", "open_loans"]
+__all__ = ["COLUMNS", "LoanPart", "OpenLoans", "open_loans"]
 
-COLUMNS = ("amount", "rate", "months", "start")
-"""What a row says: what is lent, the yearly rate, how many monthly payments, the day of the pay-out, if any."""
-_AT_ONCE = 131_072
-
-
-@dataclass(frozen=True, slots=True)
-class Reject:
-    """A row that makes no loan: which, counted from 1, the column, what stands there, and why."""
-
-    row: int
-    column: str
-    value: str
-    reason: str
+COLUMNS = ("amount", "rate", "months", "start", "residual", "interest_only", "id")
+"""What a row says: what is lent, the yearly rate, how many monthly payments and, where they are there, the day of the
+pay-out, what the level payments leave for the last one, how many first payments are interest alone, and a name."""
+_NEEDED = ("amount", "rate", "months")
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,12 @@ class LoanPart:
     months: Floats
     start: Ints
     """The month of the pay-out, year * 12 + month - 1; 0 where the file has no days."""
+    residual: Floats
+    interest_only: Floats
+    id: tuple[str, ...]
+    """The names of the loans; empty where none are read."""
+    row: Ints
+    """The row of each loan, counted from 1."""
     group: tuple[str, ...]
     rows: int
     """How many rows were looked at."""
@@ -66,68 +74,101 @@ class OpenLoans:
         """The columns that nothing reads."""
         return [one for one in self.header if one not in {*self.names.values(), self.grouped}]
 
-    def parts(self, skip: int = 0) -> Iterator[LoanPart]:
-        """Every part after the first few, in the order of the file."""
+    def parts(self, skip: int = 0, groups: tuple[int, int] | None = None) -> Iterator[LoanPart]:
+        """Every part after the first few, in the order of the file.
+
+        `groups` are the row groups of a Parquet file to read, from the first to before the second; without them all.
+        """
         first = 1
-        for number, columns in enumerate(self._batches()):
+        if groups is not None:
+            from pyarrow import parquet
+
+            told = parquet.ParquetFile(self.path).metadata
+            first += sum(told.row_group(k).num_rows for k in range(groups[0]))
+        for number, columns in enumerate(self._batches(groups)):
             rows = len(next(iter(columns.values())))
             if number >= skip:
                 yield self._part(columns, first, rows)
             first += rows
 
-    def _batches(self) -> Iterator[dict[str, Any]]:
+    def _batches(self, groups: tuple[int, int] | None) -> Iterator[dict[str, Any]]:
         wanted = [*self.names.values(), *([self.grouped] if self.grouped else [])]
-        wanted = list(dict.fromkeys(wanted))
-        if self.path.suffix.lower() == ".parquet":
-            from pyarrow import parquet
-
-            batches = parquet.ParquetFile(self.path).iter_batches(batch_size=_AT_ONCE, columns=wanted)
-        else:
-            batches = _csv(self.path, wanted)
-        for batch in batches:
-            if batch.num_rows:
-                yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
+        return batches_of(self.path, list(dict.fromkeys(wanted)), groups)
 
     def _part(self, columns: Mapping[str, Any], first: int, rows: int) -> LoanPart:
         good = np.ones(rows, dtype=np.bool_)
         rejects: list[Reject] = []
         values: dict[str, Floats] = {}
         for key, name in self.names.items():
-            values[key] = _COLUMN_KINDS[key](self, columns[name], name, first, good, rejects)
+            if key != "id":
+                values[key] = _COLUMN_KINDS[key](self, columns[name], name, first, good, rejects)
+        self._check_together(values, first, good, rejects)
         group: NDArray[Any] = np.zeros(rows, dtype=object)
         if self.grouped:
-            group = np.array([_text(one) for one in columns[self.grouped].to_pylist()], dtype=object)
+            group = np.array([text_of(one) for one in columns[self.grouped].to_pylist()], dtype=object)
         kept = {key: value[good] for key, value in values.items()}
-        start = kept.get("start", np.zeros(int(good.sum()))).astype(np.int64)
+        none = np.zeros(int(good.sum()))
+        start = kept.get("start", none).astype(np.int64)
         named = tuple(group[good].tolist()) if self.grouped else ()
+        places = np.flatnonzero(good)
+        ids = ids_of(columns[self.names["id"]]) if "id" in self.names else ()
         rejects.sort(key=lambda one: one.row)
-        return LoanPart(kept["amount"], kept["rate"], kept["months"], start, named, rows, tuple(rejects))
+        return LoanPart(
+            kept["amount"], kept["rate"], kept["months"], start, kept.get("residual", none),
+            kept.get("interest_only", none), tuple(ids[place] for place in places.tolist()) if ids else (),
+            places + first, named, rows, tuple(rejects),
+        )  # fmt: skip
+
+    def _check_together(
+        self, values: Mapping[str, Floats], first: int, good: NDArray[np.bool_], rejects: list[Reject]
+    ) -> None:
+        """What one column says must fit another."""
+        pairs = (("residual", "amount", "at most what is lent"), ("interest_only", "months", "at most the months"))
+        for key, other, rule in pairs:
+            if key in values:
+                with np.errstate(invalid="ignore"):
+                    wrong = values[key] > values[other]
+                refuse(values[key], wrong, f"must be {rule}", self.names[key], first, good, rejects)
+
+    def residuals(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
+        """What the level payments leave; an empty cell is nothing."""
+        return self.amounts(filled(column), name, first, good, rejects)
+
+    def interest_only(
+        self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]
+    ) -> Floats:
+        """How many first payments are of interest alone; an empty cell is none."""
+        found = numbers_of(filled(column), lambda text: read_number(text, what=name), name, first, good, rejects)
+        with np.errstate(invalid="ignore"):
+            wrong = ~((found >= 0) & (found == np.round(found)))
+        refuse(found, wrong, "must be a whole number of months, 0 or more", name, first, good, rejects)
+        return found
 
     def amounts(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
         """What is lent: 0 or more, in whole smallest units."""
-        found = _numbers(column, lambda text: read_number(text, what=name), name, first, good, rejects)
+        found = numbers_of(column, lambda text: read_number(text, what=name), name, first, good, rejects)
         units = found * 10.0**self.places
         with np.errstate(invalid="ignore"):
             fine = np.abs(units - np.round(units)) > 1e-6 * np.maximum(1.0, np.abs(units) * 1e-8)
-            _refuse(found, ~(found >= 0), "must be 0 or more", name, first, good, rejects)
+            refuse(found, ~(found >= 0), "must be 0 or more", name, first, good, rejects)
             said = f"must have {self.places} decimals at most"
-            _refuse(found, fine, said, name, first, good, rejects)
+            refuse(found, fine, said, name, first, good, rejects)
         return found
 
     def rates(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
         """Yearly rates, 0 or more; a number of 1 or more is a percentage without its sign."""
-        found = _numbers(column, lambda text: read_rate(text, what=name).value, name, first, good, rejects)
+        found = numbers_of(column, lambda text: read_rate(text, what=name).value, name, first, good, rejects)
         with np.errstate(invalid="ignore"):
-            _refuse(found, found < 0, "must be 0 or more", name, first, good, rejects)
-            _refuse(found, found >= 1, "must be below 1: 0.045 is 4.5%", name, first, good, rejects)
+            refuse(found, found < 0, "must be 0 or more", name, first, good, rejects)
+            refuse(found, found >= 1, "must be below 1: 0.045 is 4.5%", name, first, good, rejects)
         return found
 
     def counts(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
         """How many monthly payments."""
-        found = _numbers(column, lambda text: read_number(text, what=name), name, first, good, rejects)
+        found = numbers_of(column, lambda text: read_number(text, what=name), name, first, good, rejects)
         with np.errstate(invalid="ignore"):
             wrong = ~((found >= 1) & (found <= LONGEST) & (found == np.round(found)))
-        _refuse(found, wrong, f"must be a whole number from 1 to {LONGEST:,}", name, first, good, rejects)
+        refuse(found, wrong, f"must be a whole number from 1 to {LONGEST:,}", name, first, good, rejects)
         return found
 
     def months(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
@@ -143,9 +184,9 @@ class OpenLoans:
             def month(text: str) -> float:
                 return float(read_date(text, what=name).astype("datetime64[M]").astype(np.int64)) + 1970 * 12
 
-            found = _texts(column, month, name, first, good, rejects)
+            found = texts_of(column, month, name, first, good, rejects)
         said = "must be a day, such as 2027-01-31"
-        _refuse(found, np.isnan(found), said, name, first, good, rejects, shown="nothing")
+        refuse(found, np.isnan(found), said, name, first, good, rejects, shown="nothing")
         return np.asarray(found, dtype=np.float64)
 
 
@@ -154,37 +195,38 @@ _COLUMN_KINDS = {
     "rate": OpenLoans.rates,
     "months": OpenLoans.counts,
     "start": OpenLoans.months,
+    "residual": OpenLoans.residuals,
+    "interest_only": OpenLoans.interest_only,
 }
 
 
-def open_loans(path: Path, columns: Mapping[str, str], grouped: str | None, places: int) -> OpenLoans:
-    """Look at a Parquet file or a CSV; InputError for one that cannot be opened or lacks a column."""
-    try:
-        import pyarrow  # noqa: F401
-    except ImportError:
-        raise InputError(
-            f"{path.name}: books of loans need pyarrow; install pennyweight[parquet].", at=Place.of_file(path.name)
-        ) from None
-    try:
-        there = path.is_file()
-    except OSError:  # no name that a file could have
-        there = False
-    if not there:
-        raise InputError(f"There is no file {path}.", at=Place.of_file(path.name))
-    if path.suffix.lower() not in (".parquet", ".csv"):
-        raise InputError(f"{path.name}: a book of loans is a .parquet or a .csv file.", at=Place.of_file(path.name))
-    header = _header(path)
-    names = dict[str, str]()
+def open_loans(
+    path: Path, columns: Mapping[str, str], grouped: str | None, places: int, *, names: bool = False
+) -> OpenLoans:
+    """Look at a Parquet file or a CSV; InputError for one that cannot be opened or lacks a column.
+
+    With `names` the names of the loans are read, too.
+    """
+    header = header_of(path, "a book of loans", "amount,rate,months,start")
+    found = dict[str, str]()
     for key in COLUMNS:
         name = columns.get(key, key)
-        if name in names.values():
+        if name in found.values():
             raise InputError(
                 f"{path.name}: the column '{name}' is named for two of {', '.join(COLUMNS)}; each has its own.",
                 at=Place.of_file(path.name),
             )
+        if key == "id" and not names:
+            if key in columns:
+                raise InputError(
+                    f"--column id={name}: the names of the loans serve events and schedules; say --events or "
+                    "--schedules, or leave it out.",
+                    at=Place.of_option("--column"),
+                )
+            continue
         if name in header:
-            names[key] = name
-        elif key != "start" or key in columns:
+            found[key] = name
+        elif key in _NEEDED or key in columns:
             hint = nearest(name, header) or "."
             raise InputError(
                 f"{path.name} has no column '{name}'{hint} It has {', '.join(header)}; --column {key}=NAME says which "
@@ -196,90 +238,4 @@ def open_loans(path: Path, columns: Mapping[str, str], grouped: str | None, plac
             f"{path.name} has no column '{grouped}'{nearest(grouped, header) or '.'} It has {', '.join(header)}.",
             at=Place.of_file(path.name),
         )
-    return OpenLoans(path, header, names, grouped, places, "start" in names)
-
-
-def _header(path: Path) -> tuple[str, ...]:
-    try:
-        if path.suffix.lower() == ".parquet":
-            from pyarrow import parquet
-
-            return tuple(map(str, parquet.read_schema(path).names))
-        with path.open(encoding="utf-8-sig") as lines:
-            first = lines.readline().strip()
-        if not first:
-            raise InputError(f"{path.name} is empty; write amount,rate,months,start.", at=Place.of_file(path.name))
-        return tuple(one.strip().strip('"') for one in first.split(","))
-    except InputError:
-        raise
-    except Exception as error:
-        kind = type(error).__name__
-        raise InputError(f"{path.name} cannot be opened ({kind}).", at=Place.of_file(path.name)) from None
-
-
-def _csv(path: Path, wanted: list[str]) -> Any:
-    """A CSV part by part, every cell a text, so that a row is told as it stands."""
-    import pyarrow as pa
-    from pyarrow import csv
-
-    return csv.open_csv(
-        path,
-        read_options=csv.ReadOptions(block_size=8 * 2**20),
-        convert_options=csv.ConvertOptions(
-            include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()), strings_can_be_null=True
-        ),
-    )
-
-
-def _numbers(column: Any, read: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
-    import pyarrow as pa
-
-    kind = column.type
-    if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
-        found = np.array(column.cast(pa.float64()).to_numpy(zero_copy_only=False), dtype=np.float64)
-        _refuse(found, ~np.isfinite(found), "must be a number", name, first, good, rejects, shown="nothing")
-        return found
-    return _texts(column, read, name, first, good, rejects)
-
-
-def _texts(column: Any, read: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
-    """A column of texts, each different one read once."""
-    import pyarrow as pa
-
-    coded = column.cast(pa.string()).dictionary_encode()
-    words = coded.dictionary.to_pylist()
-    values, reasons = np.full(len(words) + 1, np.nan), ["stands there"] * len(words)
-    for place, word in enumerate(words):
-        try:
-            values[place] = read(word)
-        except InputError as error:
-            reasons[place] = str(error).rstrip(".")
-    codes = np.array(coded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False), dtype=np.intp)
-    found = values[codes]
-    for row in np.flatnonzero(np.isnan(found) & good).tolist():
-        code = int(codes[row])
-        reason = reasons[code] if code < len(words) else f"{name} is empty"
-        rejects.append(Reject(first + row, name, "" if code == len(words) else str(words[code]), reason))
-        good[row] = False
-    return found
-
-
-def _refuse(
-    values: Floats,
-    wrong: NDArray[np.bool_],
-    said: str,
-    name: str,
-    first: int,
-    good: NDArray[np.bool_],
-    rejects: list[Reject],
-    shown: str | None = None,
-) -> None:
-    """Put down the rows whose value cannot be, each for the first reason."""
-    for row in np.flatnonzero(wrong & good).tolist():
-        value = f"{values[row]:.12g}" if np.isfinite(values[row]) else shown or "no number"
-        rejects.append(Reject(first + row, name, value, f"{name} is {value}; it {said}"))
-        good[row] = False
-
-
-def _text(value: Any) -> str:
-    return "(empty)" if value is None or value == "" else str(value)
+    return OpenLoans(path, header, found, grouped, places, "start" in found)

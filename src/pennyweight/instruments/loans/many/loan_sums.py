@@ -2,39 +2,52 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
-from pennyweight.array_kinds import Floats, Ints
-from pennyweight.core.loans.agreement import Agreement
-from pennyweight.core.loans.batch import amortize
-from pennyweight.core.loans.exact import keep_books
-from pennyweight.core.loans.month_sums import FIGURES, MonthSums, add_month_sums
+from pennyweight.array_kinds import Floats
+from pennyweight.core.loans.month_sums import FIGURES, MonthSums
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, Place
-from pennyweight.instruments.loans.many.loan_columns import LoanPart, OpenLoans, Reject, open_loans
+from pennyweight.instruments.loans.many.arrow_columns import Reject
+from pennyweight.instruments.loans.many.book_folder import BookFolder
+from pennyweight.instruments.loans.many.book_run import MOST_TOLD, BookRun
+from pennyweight.instruments.loans.many.loan_columns import OpenLoans, open_loans
+from pennyweight.instruments.loans.many.loan_events import BookEvents, read_book_events
+from pennyweight.instruments.loans.many.schedules import check_room
 from pennyweight.progress import tell
-from pennyweight.quantities.argument_checks import a_mapping, a_path, a_text
+from pennyweight.quantities.argument_checks import a_flag, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.units import Style, check_currency
 
 if TYPE_CHECKING:
     import pandas as pd
 
-__all__ = ["LoanSums", "loan_sums"]
+__all__ = ["EventsTold", "LoanSums", "loan_sums"]
 
-_SAMPLED = 200
-"""So many loans are kept exactly beside, and must agree to the smallest unit."""
-_MOST_TOLD = 10
-_REJECTS = "row,column,value,reason"
-_SUMS = ",loans,paid_out,payment,interest,principal,balance"
-"""How the first lines of what is written begin and end."""
+_AMOUNTS = ("paid_out", "payment", "interest", "extra", "correction", "principal", "balance")
+
+
+@dataclass(frozen=True, slots=True)
+class EventsTold:
+    """What became of the events of a book."""
+
+    rows: int
+    used: int
+    rejects: tuple[Reject, ...]
+    """The first that cannot happen; `rejected` is how many there are."""
+    rejected: int
+    others: int
+    """Events of loans that the book does not have."""
+    late: int
+    """Events after their loan was paid off, which change nothing."""
+    left_over: float
+    """What was paid beyond what was owed, and is not counted; in the currency."""
+    unused: tuple[str, ...]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -70,11 +83,15 @@ class LoanSums(Shown):
     """How many loans were kept exactly beside; all agreed."""
     resumed: int
     """How many rows an earlier run had done that was broken off."""
+    events: EventsTold | None = None
+    schedule_rows: int | None = None
+    """How many rows of schedules were written in this run; None where none were asked for."""
 
     def amount(self, figure: str, group: int | None = None) -> Floats:
         """A figure month by month, of one group or of all; amounts in the currency.
 
-        `figure` is one of loans, paid_out, payment, interest and balance, `group` the place of a group.
+        `figure` is one of loans, paid_out, payment, interest, balance, extra (paid beside) and correction (what stated
+        balances add), `group` the place of a group.
 
         >>> import tempfile, pathlib
         >>> from pennyweight import loan_sums
@@ -107,12 +124,10 @@ class LoanSums(Shown):
             if self.grouped is not None:
                 columns[self.grouped] = self.groups[place]
             values = {name: self.amount(name, place if self.grouped else None) for name in FIGURES}
-            values["principal"] = values["payment"] - values["interest"]
+            values["principal"] = values["payment"] + values["extra"] - values["interest"]
             columns |= {"loans": values["loans"].astype(np.int64)}
-            columns |= {
-                name: values[name].round(self.places)
-                for name in ("paid_out", "payment", "interest", "principal", "balance")
-            }
+            quiet = () if self.events is not None else ("extra", "correction")
+            columns |= {name: values[name].round(self.places) for name in _AMOUNTS if name not in quiet}
             found.append(pd.DataFrame(columns))
         return pd.concat(found, ignore_index=True)
 
@@ -126,8 +141,15 @@ class LoanSums(Shown):
             "rejected": self.rejected,
             "sampled": self.sampled,
             "unused": list(self.unused),
+            "events": None if self.events is None else self._events_told(self.events),
             "months": self.frame.to_dict(orient="records"),
         }
+
+    def _events_told(self, told: EventsTold) -> dict[str, Any]:
+        return {
+            "rows": told.rows, "used": told.used, "rejected": told.rejected, "of_other_loans": told.others,
+            "after_the_end": told.late, "not_taken": round(told.left_over, self.places), "unused": list(told.unused),
+        }  # fmt: skip
 
 
 def loan_sums(
@@ -138,6 +160,9 @@ def loan_sums(
     places: int = 2,
     currency: str = "",
     strict: bool = False,
+    events: str | Path | None = None,
+    event_columns: Mapping[str, str] | None = None,
+    schedules: bool = False,
     folder: str | Path | None = None,
 ) -> LoanSums:
     """Sum up what the loans of a file pay and owe by month: paid monthly, level, to the smallest unit.
@@ -145,12 +170,19 @@ def loan_sums(
     The file is read part by part, so that memory does not grow with it. A sample is kept in exact books beside.
 
     Args:
-        path: a Parquet file or a CSV with the columns amount, rate (yearly, quoted: 0.045 or "4.5%"), months and, if
-            there is one, start, the day of the pay-out; the first payment falls in the next month.
+        path: a Parquet file or a CSV with the columns amount, rate (yearly, quoted: 0.045 or "4.5%"), months and, where
+            there are such, start, the day of the pay-out (the first payment falls in the next month), residual, what
+            the level payments leave for the last one (a balloon), interest_only, how many first payments are of
+            interest alone (as many as there are months: until all falls due), and id, the name of the loan.
         columns: what the file calls them, by these names.
         grouped: a column by whose values the sums are told apart.
         places: decimals of the currency, currency: its three letters.
         strict: stop at the first row that makes no loan; else such rows are left out, told, and put into a file.
+        events: a Parquet file or a CSV of what happens to the loans, with the columns id, date (a day, a month or the
+            number of the payment), what (rate, extra, paid or balance) and amount. An event of a month falls with the
+            payment of that month; a rate counts from that payment's period on. All of it is held in memory.
+        event_columns: what that file calls them.
+        schedules: write every row of every schedule, too, as Parquet files into `folder`/schedules.
         folder: where sums.csv, sums.parquet and rejects.csv are written, and where a run that is broken off goes on.
 
     Raises:
@@ -165,17 +197,25 @@ def loan_sums(
     """
     file = a_path(path)
     style = replace(Style("", "en"), currency=check_currency(currency, where="currency"))
+    a_flag(schedules, what="schedules")
+    if schedules and folder is None:
+        raise InputError("schedules are written into a folder; say which.", at="schedules")
+    if event_columns and events is None:
+        raise InputError("event_columns name the columns of events; say which file has them.", at="event_columns")
     opened = open_loans(
         file,
-        {
-            key: a_text(value, what=f"columns {key}")
-            for key, value in a_mapping(columns, what="columns", of="names").items()
-        },
+        _named(columns, "columns"),
         None if grouped is None else a_text(grouped, what="grouped"),
         whole(places, what="places", least=0, most=6),
+        names=events is not None or schedules,
     )
-    kept = None if folder is None else _Kept(a_path(folder), opened, strict)
-    run = _Run(opened, strict) if kept is None else kept.begun()
+    happens = None if events is None else read_book_events(a_path(events), _named(event_columns, "event_columns"))
+    if happens is not None:
+        _check_events(happens, opened)
+    if schedules and folder is not None:
+        check_room(file, opened.names["months"], a_path(folder))
+    kept = None if folder is None else BookFolder(a_path(folder), opened, strict, happens, schedules)
+    run = BookRun(opened, strict, happens) if kept is None else kept.begun()
     resumed = run.rows
     for part in opened.parts(run.parts):
         run.add(part)
@@ -187,185 +227,45 @@ def loan_sums(
         raise InputError(f"{file.name} has no loans.{said}", at=Place.of_file(file.name))
     sampled = run.checked()
     made = LoanSums(
-        file.name,
-        run.loans,
-        run.rows,
-        opened.grouped,
-        tuple(run.places_of),
-        opened.dated,
-        run.sums,
-        opened.places,
-        style,
-        tuple(run.rejects[:_MOST_TOLD]),
-        run.rejected,
-        tuple(opened.unused),
-        sampled,
-        resumed,
-    )
+        file.name, run.loans, run.rows, opened.grouped, tuple(run.places_of), opened.dated, run.sums, opened.places,
+        style, tuple(run.rejects[:MOST_TOLD]), run.rejected, tuple(opened.unused), sampled, resumed,
+        None if happens is None else _told(happens, opened.places),
+        run.schedules.rows if run.schedules is not None else None,
+    )  # fmt: skip
     if kept is not None:
-        kept.finish(made)
+        kept.finish(made.frame, made.rejected)
     return made
 
 
-@dataclass
-class _Run:
-    """The sums so far, and how far the file is read."""
-
-    opened: OpenLoans
-    strict: bool
-    sums: MonthSums = field(default_factory=lambda: MonthSums.empty(0, 1, 1))
-    parts: int = 0
-    rows: int = 0
-    loans: int = 0
-    rejected: int = 0
-    rejects: list[Reject] = field(default_factory=list)
-    places_of: dict[str, int] = field(default_factory=dict)
-    sample: list[tuple[float, float, float]] = field(default_factory=list)
-    write: Callable[[tuple[Reject, ...]], None] = lambda rejects: None
-
-    def add(self, part: LoanPart) -> None:
-        """One more part of the file."""
-        if part.rejects and self.strict:
-            first = part.rejects[0]
-            name = self.opened.path.name
-            raise InputError(f"{name}, row {first.row}: {first.reason}.", at=Place.of_file(name))
-        if part.amount.size:
-            group: Ints = np.zeros(part.amount.size, np.int64)
-            if part.group:
-                for name in dict.fromkeys(part.group):
-                    self.places_of.setdefault(name, len(self.places_of))
-                group = np.array([self.places_of[name] for name in part.group], np.int64)
-            if not self.loans:
-                self.sums = MonthSums.empty(int(part.start.min()), 1, 1)
-            self.sums = add_month_sums(
-                self.sums, part.amount, part.rate, part.months, part.start, group, places=self.opened.places
-            )
-            draw = np.random.default_rng(self.parts)
-            size = _SAMPLED if not self.parts else _SAMPLED // 4
-            some = draw.choice(part.amount.size, min(size, part.amount.size), replace=False)
-            self.sample += [(float(part.amount[k]), float(part.rate[k]), float(part.months[k])) for k in some]
-        self.write(part.rejects)
-        self.rejects += part.rejects[: max(_MOST_TOLD - len(self.rejects), 0)]
-        self.rejected += len(part.rejects)
-        self.loans += part.amount.size
-        self.rows += part.rows
-        self.parts += 1
-
-    def checked(self) -> int:
-        """Keep the books of a sample exactly, beside those that were summed up; InputError where they differ."""
-        draw = np.random.default_rng(0)
-        chosen = draw.choice(len(self.sample), min(_SAMPLED, len(self.sample)), replace=False).tolist()
-        some = [self.sample[k] for k in chosen]
-        amount, rate, months = (np.array(one) for one in zip(*some, strict=True))
-        quick = amortize(amount, rate, months, places=self.opened.places)
-        units = 10**self.opened.places
-        for k, (lent, yearly, count) in enumerate(some):
-            exact = keep_books(
-                Agreement(
-                    amount=round(lent * units), rate=Fraction(str(yearly)), periodic=lambda r: r / 12, count=int(count)
-                )
-            )
-            if round(quick.total_interest[k] * units) != sum(row[1] for row in exact.rows):
-                raise InputError(
-                    f"A loan of {lent:.{self.opened.places}f} at {yearly * 100:.6g}% over {count:.0f} months comes to "
-                    "other interest in exact books; its rate has more decimals than can be told apart here.",
-                    at=Place.of_file(self.opened.path.name),
-                )
-        return len(some)
+def _named(columns: Mapping[str, str] | None, what: str) -> dict[str, str]:
+    given = a_mapping(columns, what=what, of="names").items()
+    return {key: a_text(value, what=f"{what} {key}") for key, value in given}
 
 
-class _Kept:
-    """What a run leaves in its folder: its state after every part, rows that make no loan, and at last the sums."""
-
-    def __init__(self, folder: Path, opened: OpenLoans, strict: bool) -> None:
-        self.folder, self.opened, self.strict = folder, opened, strict
-        self.state, self.rejects = folder / "progress.npz", folder / "rejects.csv"
-        told = opened.path.stat()
-        self.of = json.dumps(
-            [
-                opened.path.name,
-                told.st_size,
-                told.st_mtime_ns,
-                dict(opened.names),
-                opened.grouped,
-                opened.places,
-                strict,
-            ]
+def _check_events(happens: BookEvents, opened: OpenLoans) -> None:
+    if "id" not in opened.names:
+        raise InputError(
+            f"{opened.path.name} has no column 'id'; events need the names of the loans: --column id=NAME says which "
+            "column has them.",
+            at=Place.of_file(opened.path.name),
+        )
+    if happens.dated and not opened.dated:
+        raise InputError(
+            f"{happens.path.name} has days, and {opened.path.name} no column 'start', the day of the pay-out; name "
+            "it, or give the numbers of the payments.",
+            at=Place.of_file(happens.path.name),
         )
 
-    def begun(self) -> _Run:
-        """A run from the beginning, or from where one of the same file was broken off."""
-        self._refuse_others()
-        self.folder.mkdir(parents=True, exist_ok=True)
-        run = _Run(self.opened, self.strict)
-        length = 0
-        if self.state.exists():
-            with np.load(self.state, allow_pickle=False) as held:
-                if str(held["of"]) == self.of:
-                    told = json.loads(str(held["told"]))
-                    run.sums = MonthSums(told["first"], held["table"])
-                    run.parts, run.rows, run.loans, run.rejected = (
-                        told[key] for key in ("parts", "rows", "loans", "rejected")
-                    )
-                    run.rejects = [Reject(*one) for one in told["rejects"]]
-                    run.places_of = {name: place for place, name in enumerate(told["groups"])}
-                    run.sample = [(one[0], one[1], one[2]) for one in told["sample"]]
-                    length = told["length"]
-        with self.rejects.open("ab") as lines:
-            lines.truncate(length)  # what a broken-off part has written is written again
-        if not length:
-            self.rejects.write_text(f"{_REJECTS}\n", encoding="utf-8")
-        run.write = self._write
-        return run
 
-    def _refuse_others(self) -> None:
-        """InputError where a file in the folder has a name of ours, and was not written here."""
-        sums, table = self.folder / "sums.csv", self.folder / "sums.parquet"
-        first = _first_line(sums)
-        ours = {
-            self.rejects: _first_line(self.rejects) == _REJECTS,
-            sums: first.startswith("month,") and first.endswith(_SUMS),
-            table: sums.exists(),  # both are written at once
-        }
-        for path, is_ours in ours.items():
-            if path.exists() and not is_ours:
-                raise InputError(
-                    f"{path} is there already, and no book of loans has written it; name another folder, or move it.",
-                    at=Place.of_file(path.name),
-                )
-
-    def _write(self, rejects: tuple[Reject, ...]) -> None:
-        if rejects:
-            with self.rejects.open("a", encoding="utf-8", newline="") as lines:
-                import csv
-
-                csv.writer(lines, lineterminator="\n").writerows(
-                    (one.row, one.column, one.value, one.reason) for one in rejects
-                )
-
-    def keep(self, run: _Run) -> None:
-        """Put down how far the run has come, whole or not at all."""
-        told = {
-            "first": run.sums.first, "parts": run.parts, "rows": run.rows, "loans": run.loans, "rejected": run.rejected,
-            "rejects": [[one.row, one.column, one.value, one.reason] for one in run.rejects],
-            "groups": list(run.places_of), "sample": run.sample, "length": self.rejects.stat().st_size,
-        }  # fmt: skip
-        beside = self.folder / "progress.new.npz"
-        np.savez(beside, of=np.array(self.of), told=np.array(json.dumps(told)), table=run.sums.table)
-        beside.replace(self.state)
-
-    def finish(self, made: LoanSums) -> None:
-        """Write the sums, and take away what only served to go on."""
-        frame = made.frame
-        frame.to_csv(self.folder / "sums.csv", index=False)
-        frame.to_parquet(self.folder / "sums.parquet", index=False)
-        if not made.rejected:
-            self.rejects.unlink(missing_ok=True)
-        self.state.unlink(missing_ok=True)
-
-
-def _first_line(path: Path) -> str:
-    if not path.is_file():
-        return ""
-    with path.open(encoding="utf-8", errors="replace") as lines:
-        return lines.readline().rstrip("\n")
+def _told(happens: BookEvents, places: int) -> EventsTold:
+    counts = np.diff(happens.first)
+    return EventsTold(
+        happens.rows,
+        happens.used,
+        tuple(sorted(happens.rejects, key=lambda one: one.row)[:MOST_TOLD]),
+        len(happens.rejects),
+        int(counts[~happens.seen].sum()),
+        happens.late,
+        happens.left_over / 10.0**places,
+        happens.unused,
+    )

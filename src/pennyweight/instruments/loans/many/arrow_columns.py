@@ -1,0 +1,169 @@
+"""Columns of a Parquet file or a CSV, a part at a time: numbers where they can be, and what is wrong row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pennyweight.array_kinds import Floats
+from pennyweight.errors import InputError, Place
+
+__all__ = ["Reject", "batches_of", "filled", "header_of", "ids_of", "numbers_of", "refuse", "text_of", "texts_of"]
+
+AT_ONCE = 131_072
+"""So many rows of a Parquet file are looked at together."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reject:
+    """A row that makes no loan: which, counted from 1, the column, what stands there, and why."""
+
+    row: int
+    column: str
+    value: str
+    reason: str
+
+
+def header_of(path: Path, what: str, example: str) -> tuple[str, ...]:
+    """The names of the columns of a Parquet file or a CSV; InputError where it cannot be opened.
+
+    `what` is what the file is, `example` what its first line may be.
+    """
+    try:
+        import pyarrow  # noqa: F401
+    except ImportError:
+        raise InputError(
+            f"{path.name}: {what} needs pyarrow; install pennyweight[parquet].", at=Place.of_file(path.name)
+        ) from None
+    try:
+        there = path.is_file()
+    except OSError:  # no name that a file could have
+        there = False
+    if not there:
+        raise InputError(f"There is no file {path}.", at=Place.of_file(path.name))
+    if path.suffix.lower() not in (".parquet", ".csv"):
+        raise InputError(f"{path.name}: {what} is a .parquet or a .csv file.", at=Place.of_file(path.name))
+    try:
+        if path.suffix.lower() == ".parquet":
+            from pyarrow import parquet
+
+            return tuple(map(str, parquet.read_schema(path).names))
+        with path.open(encoding="utf-8-sig") as lines:
+            first = lines.readline().strip()
+        if not first:
+            raise InputError(f"{path.name} is empty; write {example}.", at=Place.of_file(path.name))
+        return tuple(one.strip().strip('"') for one in first.split(","))
+    except InputError:
+        raise
+    except Exception as error:
+        kind = type(error).__name__
+        raise InputError(f"{path.name} cannot be opened ({kind}).", at=Place.of_file(path.name)) from None
+
+
+def batches_of(path: Path, wanted: list[str], groups: tuple[int, int] | None = None) -> Iterator[dict[str, Any]]:
+    """The wanted columns, part by part; of a Parquet file some row groups, or all."""
+    if path.suffix.lower() == ".parquet":
+        from pyarrow import parquet
+
+        some = None if groups is None else list(range(*groups))
+        batches = parquet.ParquetFile(path).iter_batches(AT_ONCE, row_groups=some, columns=wanted)
+    else:
+        batches = _csv(path, wanted)
+    for batch in batches:
+        if batch.num_rows:
+            yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
+
+
+def ids_of(column: Any) -> list[str]:
+    """Names as texts, whatever they were."""
+    import pyarrow as pa
+
+    return [text_of(one) for one in column.cast(pa.string()).to_pylist()]
+
+
+def filled(column: Any) -> Any:
+    """A column with nothing in its empty cells."""
+    import pyarrow as pa
+    import pyarrow.compute
+
+    if pa.types.is_null(column.type):
+        return pa.array(np.zeros(len(column)))
+    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
+        empty = pa.compute.equal(pa.compute.utf8_trim_whitespace(column), "")
+        return pa.compute.if_else(pa.compute.fill_null(empty, True), "0", column)
+    return column.fill_null(0)
+
+
+def _csv(path: Path, wanted: list[str]) -> Any:
+    """A CSV part by part, every cell a text, so that a row is told as it stands."""
+    import pyarrow as pa
+    from pyarrow import csv
+
+    return csv.open_csv(
+        path,
+        read_options=csv.ReadOptions(block_size=8 * 2**20),
+        convert_options=csv.ConvertOptions(
+            include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()), strings_can_be_null=True
+        ),
+    )
+
+
+def numbers_of(column: Any, read: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
+    """A column of numbers, texts among them read by `read`; rows without one are put down."""
+    import pyarrow as pa
+
+    kind = column.type
+    if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
+        found = np.array(column.cast(pa.float64()).to_numpy(zero_copy_only=False), dtype=np.float64)
+        refuse(found, ~np.isfinite(found), "must be a number", name, first, good, rejects, shown="nothing")
+        return found
+    return texts_of(column, read, name, first, good, rejects)
+
+
+def texts_of(column: Any, read: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
+    """A column of texts, each different one read once."""
+    import pyarrow as pa
+
+    coded = column.cast(pa.string()).dictionary_encode()
+    words = coded.dictionary.to_pylist()
+    values, reasons = np.full(len(words) + 1, np.nan), ["stands there"] * len(words)
+    for place, word in enumerate(words):
+        try:
+            values[place] = read(word)
+        except InputError as error:
+            reasons[place] = str(error).rstrip(".")
+    codes = np.array(coded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False), dtype=np.intp)
+    found = values[codes]
+    for row in np.flatnonzero(np.isnan(found) & good).tolist():
+        code = int(codes[row])
+        reason = reasons[code] if code < len(words) else f"{name} is empty"
+        rejects.append(Reject(first + row, name, "" if code == len(words) else str(words[code]), reason))
+        good[row] = False
+    return found
+
+
+def refuse(
+    values: Floats,
+    wrong: NDArray[np.bool_],
+    said: str,
+    name: str,
+    first: int,
+    good: NDArray[np.bool_],
+    rejects: list[Reject],
+    shown: str | None = None,
+) -> None:
+    """Put down the rows whose value cannot be, each for the first reason."""
+    for row in np.flatnonzero(wrong & good).tolist():
+        value = f"{values[row]:.12g}" if np.isfinite(values[row]) else shown or "no number"
+        rejects.append(Reject(first + row, name, value, f"{name} is {value}; it {said}"))
+        good[row] = False
+
+
+def text_of(value: Any) -> str:
+    """A cell as a text, by which it is told."""
+    return "(empty)" if value is None or value == "" else str(value)
