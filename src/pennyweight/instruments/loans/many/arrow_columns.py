@@ -10,10 +10,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pennyweight.array_kinds import Floats
+from pennyweight.array_kinds import Floats, Ints
 from pennyweight.errors import InputError, Place
 
-__all__ = ["Reject", "batches_of", "filled", "header_of", "ids_of", "numbers_of", "refuse", "text_of", "texts_of"]
+__all__ = [
+    "Reject",
+    "batches_of",
+    "coded",
+    "filled",
+    "header_of",
+    "ids_of",
+    "numbers_of",
+    "refuse",
+    "text_of",
+    "texts_of",
+]
 
 AT_ONCE = 131_072
 """So many rows of a Parquet file are looked at together."""
@@ -84,6 +95,14 @@ def ids_of(column: Any) -> list[str]:
     import pyarrow as pa
 
     return [text_of(one) for one in column.cast(pa.string()).to_pylist()]
+
+
+def coded(column: Any, good: NDArray[np.bool_]) -> tuple[tuple[str, ...], Ints]:
+    """The different texts of the good rows in the order in which they come, and the place of each row's text."""
+    import pyarrow as pa
+
+    kept = column.cast(pa.string()).fill_null("").filter(pa.array(good)).dictionary_encode()
+    return tuple(text_of(one) for one in kept.dictionary.to_pylist()), np.asarray(kept.indices, dtype=np.int64)
 
 
 def filled(column: Any) -> Any:

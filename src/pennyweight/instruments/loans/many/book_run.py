@@ -83,11 +83,10 @@ class BookRun:
 
     def _add_loans(self, part: LoanPart, keep: object, touched: Ints | None, events: LoanEvents | None) -> None:
         places = self.opened.places
-        group: Ints = np.zeros(part.amount.size, np.int64)
-        if part.group:
-            for name in dict.fromkeys(part.group):
-                self.places_of.setdefault(name, len(self.places_of))
-            group = np.array([self.places_of[name] for name in part.group], np.int64)
+        for name in part.groups:
+            self.places_of.setdefault(name, len(self.places_of))
+        places_of = np.array([self.places_of[name] for name in part.groups], np.int64)
+        group = places_of[part.group] if part.groups else part.group
         if not self.loans:
             self.sums = MonthSums.empty(int(part.start.min()), 1, 1)
         units = 10.0**places

@@ -16,12 +16,12 @@ from pennyweight.errors import InputError, Place, nearest
 from pennyweight.instruments.loans.many.arrow_columns import (
     Reject,
     batches_of,
+    coded,
     filled,
     header_of,
     ids_of,
     numbers_of,
     refuse,
-    text_of,
     texts_of,
 )
 from pennyweight.quantities.amounts import read_number
@@ -51,7 +51,10 @@ class LoanPart:
     """The names of the loans; empty where none are read."""
     row: Ints
     """The row of each loan, counted from 1."""
-    group: tuple[str, ...]
+    groups: tuple[str, ...]
+    """The groups of these loans by name, in the order of their first rows."""
+    group: Ints
+    """The place of each loan's group among them."""
     rows: int
     """How many rows were looked at."""
     rejects: tuple[Reject, ...]
@@ -103,20 +106,17 @@ class OpenLoans:
             if key != "id":
                 values[key] = _COLUMN_KINDS[key](self, columns[name], name, first, good, rejects)
         self._check_together(values, first, good, rejects)
-        group: NDArray[Any] = np.zeros(rows, dtype=object)
-        if self.grouped:
-            group = np.array([text_of(one) for one in columns[self.grouped].to_pylist()], dtype=object)
         kept = {key: value[good] for key, value in values.items()}
         none = np.zeros(int(good.sum()))
         start = kept.get("start", none).astype(np.int64)
-        named = tuple(group[good].tolist()) if self.grouped else ()
+        groups, group = coded(columns[self.grouped], good) if self.grouped else ((), np.zeros(none.size, np.int64))
         places = np.flatnonzero(good)
         ids = ids_of(columns[self.names["id"]]) if "id" in self.names else ()
         rejects.sort(key=lambda one: one.row)
         return LoanPart(
             kept["amount"], kept["rate"], kept["months"], start, kept.get("residual", none),
             kept.get("interest_only", none), tuple(ids[place] for place in places.tolist()) if ids else (),
-            places + first, named, rows, tuple(rejects),
+            places + first, groups, group, rows, tuple(rejects),
         )  # fmt: skip
 
     def _check_together(
