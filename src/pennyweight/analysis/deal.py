@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.explaining import why
@@ -28,6 +28,9 @@ from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
 from pennyweight.starters.library import LIBRARY
+
+if TYPE_CHECKING:
+    from distributed import Client
 
 __all__ = ["Deal"]
 
@@ -177,6 +180,7 @@ class Deal(SetBeside):
         show: str | Sequence[str] | None = None,
         scenario: str = "base",
         inputs: Mapping[str, object] | None = None,
+        on: str | Client | None = None,
     ) -> Variation:
         """Vary one or two inputs.
 
@@ -184,7 +188,7 @@ class Deal(SetBeside):
             places: for each input a list of values, or a text: "380k..460k/9" is nine values, both ends in;
                 "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
             show: the measure, or several; left out: all for one input, the first for two.
-            scenario, inputs: as in `weigh`.
+            scenario, inputs: as in `weigh`. on: a Dask cluster, as in `simulate`.
 
         >>> deal = Deal.starter("taxi")
         >>> deal.vary({"hull": "400k..440k/3"}, show="npv").figures["npv"].round(2).tolist()
@@ -197,7 +201,7 @@ class Deal(SetBeside):
             if several is None
             else [a_text(one, what="show") for one in a_list(several, what="show", of="measures")]
         )
-        return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=replaced(inputs))
+        return variation.vary(self._model, axes, show=shown, scenario=scenario, inputs=replaced(inputs), on=on)
 
     def find(
         self,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.driving import drivers
@@ -16,6 +16,9 @@ from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list, a_mapping, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.quantities.units import read_value
+
+if TYPE_CHECKING:
+    from distributed import Client
 
 __all__ = ["WhatMayCome", "replaced"]
 
@@ -38,6 +41,7 @@ class WhatMayCome(Shown):
         fan: str | Sequence[str] = (),
         scenario: str = "base",
         inputs: Mapping[str, object] | None = None,
+        on: str | Client | None = None,
     ) -> Simulation:
         """Draw uncertain inputs many times: the chance that the deal pays off, and how its measures fall.
 
@@ -51,6 +55,8 @@ class WhatMayCome(Shown):
             hold, only: inputs to leave as they stand, or the only ones to draw.
             show: the measures; left out: all. fan: lines or levels whose percentiles are kept in every period.
             scenario, inputs: as in `weigh`.
+            on: a Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`;
+                the figures are the same to the last bit, where processors are of one kind.
 
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("taxi")
@@ -75,6 +81,7 @@ class WhatMayCome(Shown):
             fan=_names(fan, "fan"),
             scenario=a_text(scenario, what="scenario"),
             inputs=replaced(inputs),
+            on=on,
         )
 
     def drivers(
@@ -88,6 +95,7 @@ class WhatMayCome(Shown):
         only: str | Sequence[str] = (),
         scenario: str = "base",
         inputs: Mapping[str, object] | None = None,
+        on: str | Client | None = None,
     ) -> Drivers:
         """Which inputs drive a measure: its swing as each moves alone, and the share of its variance each brings.
 
@@ -95,7 +103,7 @@ class WhatMayCome(Shown):
             measure: its name, or "pays_off" for the verdict; left out: that of the first goal.
             moved: move every input by so much of itself, such as "10%", instead of from its low to its high.
             cases: how many points the shares are worked out of; rounded up to 16 times a power of two.
-            seed, hold, only: as in `simulate`. scenario, inputs: as in `weigh`.
+            seed, hold, only, on: as in `simulate`. scenario, inputs: as in `weigh`.
 
         >>> from pennyweight import Deal
         >>> found = Deal.starter("taxi").drivers("npv", moved="10%", cases=256)
@@ -116,6 +124,7 @@ class WhatMayCome(Shown):
             only=_names(only, "only"),
             scenario=a_text(scenario, what="scenario"),
             inputs=replaced(inputs),
+            on=on,
         )
 
 

@@ -29,6 +29,7 @@ __all__ = [
     "deal_argument",
     "deliver",
     "each_name_once",
+    "on_option",
     "output_options",
     "overrides",
     "read_overrides",
@@ -54,6 +55,8 @@ scenario_option = click.option(
     metavar="NAME",
     help="Use this scenario; 'base' is the deal as it stands.",
 )
+
+on_option = click.option("--on", metavar="ADDRESS", help="Have a Dask cluster do the work: tcp://HOST:PORT.")
 
 overrides = click.option(
     "--with",

@@ -15,6 +15,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from pennyweight.array_kinds import Floats
+from pennyweight.cluster import is_worker
 from pennyweight.deals.compiler.program import Program
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.compiler.stages import Stages, planned
@@ -96,6 +97,7 @@ class _Evaluation:
         # Over few periods every call takes microseconds, and threads only hand the interpreter's lock to and fro: the
         # water-taxi took twice as long on two.
         able = (os.cpu_count() or 1) if self.rows >= _LEAST_ROWS or self.plan.phases else 1
+        able = 1 if is_worker() else able
         workers = min(threads or able, len(spans))
         if workers <= 1:
             self.blocks(spans)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from contextlib import nullcontext
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from pennyweight.analysis.cases import Model
@@ -12,6 +13,7 @@ from pennyweight.analysis.driving.swings import Swing, swings
 from pennyweight.analysis.plain_values import plain_place
 from pennyweight.analysis.simulating.draws import BATCHES, Draws
 from pennyweight.analysis.simulating.falls import Falling, falling_inputs
+from pennyweight.cluster import WorkedBy, cluster_of
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.parts import Input
 from pennyweight.documents.shown import Shown
@@ -58,6 +60,8 @@ class Drivers(Shown):
     """Inputs that have no range and are not moved."""
     falling: tuple[Falling, ...]
     definition: Definition
+    worked_by: WorkedBy | None = None
+    """The cluster that worked the shares out; None where that was done here."""
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -114,6 +118,7 @@ class Drivers(Shown):
             "cases": self.cases,
             "seed": self.seed,
             "left_out": list(self.left_out),
+            "worked_by": None if self.worked_by is None else asdict(self.worked_by),
         }
 
     def _plain(self, name: str, value: float) -> Any:
@@ -131,6 +136,7 @@ def drivers(
     only: Sequence[str] = (),
     scenario: str = "base",
     inputs: Mapping[str, object] | None = None,
+    on: object = None,
 ) -> Drivers:
     """What drives a measure; see `Deal.drivers`."""
     deal = model.definition
@@ -154,7 +160,7 @@ def drivers(
         )
     left_out = [item.label for item in may if item not in items and not item.fixed]
     found = swings(model, case, chosen, items, moved)
-    shares = verdict = None
+    shares = verdict = worked_by = None
     no_shares, falling, drawn = "", list[Falling](), set[str]()
     try:
         falling, _, _ = falling_inputs(model, scenario, set(inputs or {}), hold=(), only=())
@@ -171,8 +177,10 @@ def drivers(
     if not no_shares:
         draws = Draws(deal, falling, case)
         wanted = [chosen, *([VERDICT] if deal.goals and chosen != VERDICT else [])]
-        both = shares_of(model, case, draws, wanted, seed=seed, per_batch=per_batch)
+        with nullcontext(None) if on is None else cluster_of(on) as cluster:
+            both = shares_of(model, case, draws, wanted, seed=seed, per_batch=per_batch, cluster=cluster)
         shares, verdict = both[chosen], both.get(VERDICT)
+        worked_by = None if cluster is None else cluster.worked_by
     return Drivers(
         deal.title,
         scenario,
@@ -188,6 +196,7 @@ def drivers(
         tuple(left_out),
         tuple(falling),
         deal,
+        worked_by,
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pennyweight.analysis.simulating.tally import Counted
 from pennyweight.array_kinds import Floats
 from pennyweight.described import Described
 
@@ -82,13 +83,15 @@ def chance_of(name: str, met: Floats, nearly: Floats, count: int) -> Chance:
     return Chance(name, *values, *errors)
 
 
-def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Sequence[str]) -> Spread:
-    """How a measure falls, (batches, cases) of it."""
+def spread_of(
+    name: str, values: Floats, *, highest_is_worst: bool, reasons: Sequence[str], counted: Counted | None = None
+) -> Spread:
+    """How a measure falls, (batches, cases) of it; `counted` has what the values stand for, where they are not all."""
     # Sorted once, what is undefined comes last; larger than any number is no figure either.
     rows = np.sort(np.where(np.isfinite(values), values, np.nan), axis=1)
     counts = rows.shape[1] - np.isnan(rows).sum(axis=1)
     every = np.sort(rows, axis=None)[: int(counts.sum())]
-    share = every.size / values.size
+    share = every.size / values.size if counted is None else counted.defined
     side = "highest" if highest_is_worst else "lowest"
     if not every.size:
         nan = float("nan")
@@ -100,6 +103,10 @@ def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Seq
     enough = bool(counts.all())
     by_batch = np.array([_read_off(one, levels) for one in batches]) if enough else np.full((2, levels.size), np.nan)
     means = np.array([one.mean() for one in batches]) if enough else np.full(2, np.nan)
+    mean = float(every.mean())
+    if counted is not None:
+        mean = float(counted.sums.sum() / counted.known.sum())
+        means = counted.means if enough else means
     count = max(1, int(np.ceil(WORST * every.size)))
     ends = every[-count:] if highest_is_worst else every[:count]
     return Spread(
@@ -107,7 +114,7 @@ def spread_of(name: str, values: Floats, *, highest_is_worst: bool, reasons: Seq
         share,
         dict(zip(PERCENTILES, found.tolist(), strict=True)),
         {level: error_of(by_batch[:, k]) for k, level in enumerate(PERCENTILES)},
-        float(every.mean()),
+        mean,
         error_of(means),
         float(ends.mean()),
         side,

@@ -37,6 +37,7 @@ class Points:
 
     def __init__(self, width: int, *, seed: int, plain: bool = False, batches: int = BATCHES) -> None:
         self.width, self.batches = width, batches
+        self.position = 0
         seeds = np.random.SeedSequence(seed).spawn(2 * batches)
         self.plain = [np.random.Generator(np.random.PCG64(one)) for one in seeds[batches:]]
         self.spread: list[Any] = []
@@ -49,8 +50,22 @@ class Points:
                 for one in seeds[:batches]
             ]
 
+    def skip(self, count: int) -> None:
+        """Leave out the next `count` points of every batch."""
+        if not count:
+            return
+        for k in range(self.batches):
+            spread = self.spread[k].d if self.spread else 0
+            if spread:
+                self.spread[k].fast_forward(count)
+            generator = self.plain[k].bit_generator
+            assert isinstance(generator, np.random.PCG64)
+            generator.advance(count * (self.width - spread))
+        self.position += count
+
     def take(self, count: int) -> Floats:
         """The next `count` points of every batch, batch after batch, (points, width)."""
+        self.position += count
         shares = np.empty((self.batches * count, self.width))
         for k in range(self.batches):
             here = shares[k * count : (k + 1) * count]

@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import nullcontext
+from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
 from pennyweight.analysis.cases import Model
+from pennyweight.analysis.simulating.blocks import Block, Blocks, block_of
 from pennyweight.analysis.simulating.chances import PERCENTILES, Chance, Spread, chance_of, spread_of
-from pennyweight.analysis.simulating.draws import BATCHES, Draws, Points
+from pennyweight.analysis.simulating.draws import BATCHES
 from pennyweight.analysis.simulating.falls import Falling, falling_inputs
 from pennyweight.analysis.simulating.tally import BANDS, Common, Tally
 from pennyweight.array_kinds import Floats
+from pennyweight.cluster import Cluster, WorkedBy, cluster_of
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.inputs import stack
-from pennyweight.deals.uncertain import moves_of
 from pennyweight.deals.undefined import why_undefined
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, nearest
@@ -37,8 +38,8 @@ _KNOWN = 512
 _MOST_SECONDS = 3_600.0
 _MOST_AT_ONCE = 65_536
 _MOST_VALUES = 2**24
-_MOST_KEPT = 2**29
-"""So many figures are kept at most: four gigabytes."""
+_MOST_KEPT = 2**26
+"""So many figures are kept at most, half a gigabyte; of more cases they are counted."""
 _MOST_UNTIL = 2**22
 
 
@@ -46,7 +47,8 @@ _MOST_UNTIL = 2**22
 class Simulation(Shown):
     """A deal in many drawn cases. Chances and percentiles come with their errors, which hold in 95 of 100 runs.
 
-    `values` has every measure in every case, (cases,), NaN undefined; the cases of a batch stand together.
+    `values` has every measure in every case, (cases,), NaN undefined; the cases of a batch stand together. Of more
+    cases than are kept (`counted`) it has 4,096 values a batch that stand for all.
 
     >>> from pennyweight import Deal
     >>> found = Deal.starter("taxi").simulate(1_024)
@@ -83,6 +85,10 @@ class Simulation(Shown):
     broken_off: bool
     base: Mapping[str, float]
     """The measures in the case as it stands."""
+    counted: bool
+    """Whether there were too many cases to keep: percentiles come from counts by leading bits, right to 2.5e-4."""
+    worked_by: WorkedBy | None
+    """The cluster that worked it out; None where that was done here."""
     definition: Definition
     case: Mapping[str, Any]
 
@@ -122,6 +128,8 @@ class Simulation(Shown):
             "seed": self.seed,
             "plain": self.plain,
             "broken_off": self.broken_off,
+            "counted": self.counted,
+            "worked_by": None if self.worked_by is None else asdict(self.worked_by),
             "drawn": [one.item.name for one in self.falling],
             "held": list(self.held),
             "chances": {
@@ -169,6 +177,7 @@ def simulate(
     fan: Sequence[str] = (),
     scenario: str = "base",
     inputs: Mapping[str, object] | None = None,
+    on: object = None,
 ) -> Simulation:
     """Draw cases of a deal; see `Deal.simulate`."""
     deal = model.definition
@@ -179,12 +188,16 @@ def simulate(
         raise InputError("There is no verdict to be sure of: the deal has no goals; leave 'until' out.", at="until")
     case = dict(model.inputs_of(scenario, inputs))
     falling, held, by_range = falling_inputs(model, scenario, set(inputs or {}), hold=hold, only=only)
-    draws = Draws(deal, falling, case)
-    points = Points(draws.width, seed=seed, plain=plain)
-    tally = Tally(deal, falling, measures, fan)
-    wanted = _wanted(model, measures, fan)
-    run = _Run(model, draws, points, tally, wanted, stack(deal, [case]), -(-cases // BATCHES), until)
-    run.all_rounds()
+    per_batch = -(-cases // BATCHES)
+    most = max(_power_above(per_batch) * BATCHES, _MOST_UNTIL if until is not None else 0)
+    blocks = Blocks(
+        model, falling, case, measures, fan, _wanted(model, measures, fan), seed, plain,
+        counted=most * len(measures) > _MOST_KEPT,
+    )  # fmt: skip
+    tally = blocks.tally()
+    with nullcontext(None) if on is None else cluster_of(on) as cluster:
+        run = _Run(blocks, tally, per_batch, until, cluster)
+        run.all_rounds()
     figures = {name: tally.values(name) for name in measures}
     chances = {name: chance_of(name, *tally.counts(name), tally.per_batch) for name in tally.met}
     spreads = {
@@ -193,6 +206,7 @@ def simulate(
             figures[name],
             highest_is_worst=name in deal.goals and deal.goals[name].at_least is None,
             reasons=_reasons(model, case, name, tally.undefined[name]),
+            counted=tally.counted.get(name),
         )
         for name in measures
     }
@@ -217,6 +231,8 @@ def simulate(
         {name: one.percentiles(BANDS) for name, one in tally.fans.items()},
         run.broken_off,
         {name: float(standing[name][0]) for name in measures},
+        blocks.counted,
+        None if cluster is None else cluster.worked_by,
         deal,
         case,
     )
@@ -226,41 +242,35 @@ def simulate(
 class _Run:
     """Rounds of cases, each twice as many until a round is as large as it may be."""
 
-    model: Model
-    draws: Draws
-    points: Points
+    blocks: Blocks
     tally: Tally
-    wanted: list[str]
-    base: Mapping[str, Floats]
     per_batch: int
     until: float | None
+    cluster: Cluster | None
     moved: dict[tuple[str, str], tuple[float, float]] = field(default_factory=dict)
     broken_off: bool = False
 
     def all_rounds(self) -> None:
-        """Every round; InputError where they would take more than an hour, or more memory than there should be."""
-        rows = max((np.size(one.item.value) for one in self.draws.falling), default=1)
-        rows = max(rows, self.model.program.time.rows if self.tally.fans else 1)
-        largest = _power_below(max(1, min(_MOST_AT_ONCE, _MOST_VALUES // rows) // BATCHES))
-        target = _power_above(self.per_batch)
-        if target * BATCHES * max(len(self.tally.measures), 1) > _MOST_KEPT:
-            most = _MOST_KEPT // max(len(self.tally.measures), 1)
-            raise InputError(
-                f"{target * BATCHES:,} cases of {len(self.tally.measures)} measures are more than is kept at once; the "
-                f"most is {_power_below(most):,}. Ask for fewer cases, or show fewer measures.",
-                at="cases",
-            )
+        """Every round; InputError where they would take more than an hour."""
         outer, started = teller(), time.perf_counter()
+        target, largest = _power_above(self.per_batch), self._largest()
         try:
             with listening(lambda *told: None):
                 while True:
-                    self._round(min(self._next(target), largest))
+                    known = min(target, _KNOWN)
+                    for span_end in (known, target):
+                        for block in self._worked_out(_spans(self.tally.per_batch, span_end, largest)):
+                            self.tally.join(block.tally)
+                            if block.moved:
+                                self.moved = block.moved
+                            done = self.tally.per_batch
+                            outer("cases", done * BATCHES, target * BATCHES)
+                            if done <= _KNOWN and done < target:
+                                self._refuse_long(time.perf_counter() - started, target)
                     done = self.tally.per_batch
-                    outer("cases", done * BATCHES, target * BATCHES)
-                    if done >= target:
-                        if self.until is None or self._sure() or done * BATCHES * 2 > _MOST_UNTIL:
-                            break
-                        target *= 2
+                    if self.until is None or self._sure() or done * BATCHES * 2 > _MOST_UNTIL:
+                        break
+                    target *= 2
                     if done <= _KNOWN:
                         self._refuse_long(time.perf_counter() - started, target)
         except KeyboardInterrupt:
@@ -268,17 +278,16 @@ class _Run:
                 raise
             self.broken_off = True
 
-    def _next(self, target: int) -> int:
-        done = self.tally.per_batch
-        return min(_FIRST, target) if not done else min(done, target - done)
+    def _worked_out(self, spans: Sequence[tuple[int, int]]) -> Iterator[Block]:
+        if self.cluster is None:
+            return (self.blocks.worked_out(*span) for span in spans)
+        return self.cluster.map(block_of, self.blocks, spans)
 
-    def _round(self, count: int) -> None:
-        drawn = self.draws.values(self.points.take(count))
-        cases = count * BATCHES
-        if not self.tally.per_batch or (self.tally.per_batch < 1_024 and self.moved):
-            self._attained(drawn)
-        found = self.model.evaluate({**self.base, **drawn}, self.wanted, cases=cases)
-        self.tally.add(drawn, found, BATCHES)
+    def _largest(self) -> int:
+        """How many cases of a batch a round may have: what it draws and draws up is held at once."""
+        rows = max((np.size(one.item.value) for one in self.blocks.falling), default=1)
+        rows = max(rows, self.blocks.model.program.time.rows if self.blocks.fan else 1)
+        return _power_below(max(1, min(_MOST_AT_ONCE, _MOST_VALUES // rows) // BATCHES))
 
     def _sure(self) -> bool:
         """Whether the chance of the verdict is known as well as is asked."""
@@ -286,36 +295,26 @@ class _Run:
         return chance_of("pays_off", met, nearly, self.tally.per_batch).met_error <= (self.until or 0.0)
 
     def _refuse_long(self, seconds: float, target: int) -> None:
-        rest = seconds * (target / self.tally.per_batch)
+        rest = seconds * (target / self.tally.per_batch) / (self.cluster.threads if self.cluster else 1)
         # What is done once weighs on the first small rounds, so that at first only what is far too long is refused.
-        asks, early = self._asks(), self.tally.per_batch < _KNOWN
+        asks, early = bool(self.blocks.model.questions_of(self.blocks.wanted)), self.tally.per_batch < _KNOWN
         if rest > (20 if early and not asks else 1) * _MOST_SECONDS:
             slow = ", because a question is answered in every case" if asks else ""
-            most = _power_below(int(self.tally.per_batch * _MOST_SECONDS / max(seconds, 1e-9)) or 1) * BATCHES
+            most = _power_below(int(target * _MOST_SECONDS / max(rest, 1e-9)) or 1) * BATCHES
             raise InputError(
                 f"{target * BATCHES:,} cases would take about {_span(rest)}{slow}; ask for {most:,} or fewer.",
                 at="cases",
             )
 
-    def _asks(self) -> bool:
-        return bool(self.model.questions_of(self.wanted))
 
-    def _attained(self, drawn: Mapping[str, Floats]) -> None:
-        """The rank correlations that the drawn values have: discrete ones attain less than is asked."""
-        from scipy.stats import rankdata
-
-        items = {one.item.name: one.item for one in self.draws.falling if one.item.fall is not None}
-        names, ranks = moves_of(self.draws.moving_items(items))
-        first = int(np.flatnonzero(self.draws.years >= 1)[0]) if self.draws.years.max() else 0
-        rows = {}
-        for name in names:
-            values = drawn[name]
-            rows[name] = rankdata(values if values.ndim == 1 else values[min(first, values.shape[0] - 1)])
-        for a, one in enumerate(names):
-            for b in range(a):
-                if ranks[a, b]:
-                    attained = float(np.corrcoef(rows[names[b]], rows[one])[0, 1])
-                    self.moved[names[b], one] = (float(ranks[a, b]), attained)
+def _spans(start: int, end: int, largest: int) -> list[tuple[int, int]]:
+    """(the first case, how many) of a batch of each round: each has as many as there were before, up to the largest."""
+    found = []
+    while start < end:
+        count = min(start or _FIRST, end - start, largest)
+        found.append((start, count))
+        start += count
+    return found
 
 
 def _measures(deal: Definition, show: Sequence[str]) -> list[str]:

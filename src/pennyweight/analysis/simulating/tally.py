@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.analysis.simulating.falls import Falling
-from pennyweight.array_kinds import Floats
+from pennyweight.array_kinds import Floats, Ints
 from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import Inputs
@@ -20,6 +20,8 @@ __all__ = ["Common", "Fan", "Tally"]
 Truths: TypeAlias = NDArray[np.bool_]
 _SAMPLES = 3
 """Of so many cases in which a measure is undefined the reason is asked."""
+_STAND_FOR = 4_096
+"""So many values a batch stand for all where cases are counted."""
 _MARKS = 11
 """So many leading bits of a number's fraction are kept where numbers are counted."""
 BANDS = (5, 25, 50, 75, 95)
@@ -45,6 +47,13 @@ class _Moments:
     total: Floats = field(default_factory=lambda: np.zeros(2))
     square: Floats = field(default_factory=lambda: np.zeros(2))
     words: Floats | None = None
+
+    def join(self, other: _Moments) -> None:
+        self.count = self.count + other.count
+        self.total = self.total + other.total
+        self.square = self.square + other.square
+        if self.words is not None and other.words is not None:
+            self.words = self.words + other.words
 
     def add(self, values: Floats, missed: Truths) -> None:
         for k, here in enumerate((missed, ~missed)):
@@ -82,7 +91,13 @@ class Fan:
             for key, count in zip(found.tolist(), counts.tolist(), strict=True):
                 seen[key] = seen.get(key, 0) + count
 
-    def percentiles(self, levels: Sequence[int]) -> Floats:
+    def join(self, other: Fan) -> None:
+        """What another fan has counted, too."""
+        for seen, more in zip(self.counts, other.counts, strict=True):
+            for key, count in more.items():
+                seen[key] = seen.get(key, 0) + count
+
+    def percentiles(self, levels: Sequence[float]) -> Floats:
         """(levels, periods + 1), NaN where nothing is defined."""
         found = np.full((len(levels), len(self.counts)), np.nan)
         for t, seen in enumerate(self.counts):
@@ -90,34 +105,89 @@ class Fan:
                 continue
             keys = np.array(sorted(seen), dtype=np.int64)
             until = np.cumsum([seen[key] for key in keys.tolist()])
-            for k, level in enumerate(levels):
-                place = int(np.searchsorted(until, level / 100 * until[-1], side="left"))
-                found[k, t] = _middle(int(keys[min(place, keys.size - 1)]))
+            places = np.searchsorted(until, np.asarray(levels) / 100 * until[-1], side="left")
+            found[:, t] = _middles(keys)[np.minimum(places, keys.size - 1)]
         return found
 
 
-def _middle(key: int) -> float:
-    """The middle of the numbers whose leading bits are these."""
+def _middles(keys: Ints) -> Floats:
+    """The middles of the numbers whose leading bits are these."""
     shift = 52 - _MARKS
-    if key in (0, -1):
-        return 0.0
-    low, high = (key << shift), ((key + 1) << shift)
 
-    def number(ordered: int) -> float:
-        bits = ordered if ordered >= 0 else -(2**63) - ordered
-        return float(np.array([bits], dtype=np.int64).view(np.float64)[0])
+    def numbers(ordered: Ints) -> Floats:
+        return np.where(ordered >= 0, ordered, np.int64(-(2**63)) - ordered).view(np.float64)
 
-    return (number(low) + number(high)) / 2
+    middles = (numbers(keys << shift) + numbers((keys + 1) << shift)) / 2
+    return np.where((keys == 0) | (keys == -1), 0.0, middles)
+
+
+class Counted:
+    """A measure in more cases than are kept: counts by leading bits and sums, batch by batch.
+
+    >>> some = Counted(2)
+    >>> some.add(np.array([[1.0, 3.0], [np.nan, 5.0]]))
+    >>> some.means.tolist(), some.defined, some.values(2).round(2).tolist()
+    ([2.0, 5.0], 0.75, [[1.0, 3.0], [5.0, nan]])
+    """
+
+    def __init__(self, batches: int) -> None:
+        self.fan, self.sums, self.known, self.cases = Fan(batches), np.zeros(batches), np.zeros(batches), 0
+
+    def add(self, values: Floats) -> None:
+        """More cases, (batches, cases)."""
+        known = np.isfinite(values)
+        self.fan.add(values)
+        self.sums += np.where(known, values, 0.0).sum(axis=1)
+        self.known += known.sum(axis=1)
+        self.cases += values.shape[1]
+
+    def join(self, other: Counted) -> None:
+        """Those of later cases."""
+        self.fan.join(other.fan)
+        self.sums, self.known = self.sums + other.sums, self.known + other.known
+        self.cases += other.cases
+
+    @property
+    def means(self) -> Floats:
+        """The mean of each batch."""
+        with np.errstate(all="ignore"):
+            return np.asarray(self.sums / self.known)
+
+    @property
+    def defined(self) -> float:
+        """The share of cases in which it is defined."""
+        return float(self.known.sum() / (self.known.size * self.cases))
+
+    def values(self, count: int) -> Floats:
+        """So many values a batch that stand for all of them, in their order, (batches, count); the undefined last."""
+        found = np.full((self.known.size, count), np.nan)
+        for k, share in enumerate((self.known / self.cases).tolist()):
+            here = round(share * count)
+            some = Fan(1)
+            some.counts = [self.fan.counts[k]]
+            if here:
+                levels = (np.arange(here) + 0.5) / here * 100
+                found[k, :here] = some.percentiles(levels.tolist())[:, 0]
+        return found
 
 
 class Tally:
-    """Counts and figures of all cases so far; figures are (batches, cases)."""
+    """Counts and figures of all cases so far; figures are (batches, cases), or counted where there are too many."""
 
     def __init__(
-        self, deal: Definition, falling: Sequence[Falling], measures: Sequence[str], fan: Sequence[str]
+        self,
+        deal: Definition,
+        falling: Sequence[Falling],
+        measures: Sequence[str],
+        fan: Sequence[str],
+        *,
+        counted: bool = False,
+        batches: int = 16,
     ) -> None:
         self.deal, self.falling, self.measures = deal, list(falling), list(measures)
+        self.counted = {name: Counted(batches) for name in measures} if counted else {}
         self.per_batch = 0
+        self.missed: Truths | None = None
         goals = ["pays_off", *deal.goals] if deal.goals else []
         self.met: dict[str, list[Floats]] = {name: [] for name in goals}
         self.nearly: dict[str, list[Floats]] = {name: [] for name in goals}
@@ -135,15 +205,37 @@ class Tally:
         self.per_batch += cases // batches
         if self.met:
             self._states(found, batches, cases)
-            self._common(drawn, self.missed)
+            self._common(drawn)
         for name in self.measures:
             values = found[name]
-            self.figures[name].append(values.reshape(batches, -1))
+            if self.counted:
+                self.counted[name].add(values.reshape(batches, -1))
+            else:
+                self.figures[name].append(values.reshape(batches, -1))
             samples = self.undefined[name]
             for k in np.flatnonzero(~np.isfinite(values))[: _SAMPLES - len(samples)].tolist():
                 samples.append({one: _one(value, k) for one, value in drawn.items()})
         for name, fan in self.fans.items():
             fan.add(found[name])
+
+    def join(self, later: Tally) -> None:
+        """Those of the cases that follow."""
+        self.per_batch += later.per_batch
+        for own, more in ((self.met, later.met), (self.nearly, later.nearly), (self.figures, later.figures)):
+            for name, values in more.items():
+                own[name] += values
+        for name, fan in self.fans.items():
+            fan.join(later.fans[name])
+        for name, moments in self.moments.items():
+            moments.join(later.moments[name])
+        for name, counted in self.counted.items():
+            counted.join(later.counted[name])
+        for name, samples in self.undefined.items():
+            samples += later.undefined[name][: _SAMPLES - len(samples)]
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What travels from a worker: what was counted, not the deal."""
+        return {**self.__dict__, "deal": None, "falling": [], "missed": None}
 
     def _states(self, found: Mapping[str, Floats], batches: int, cases: int) -> None:
         all_met, all_near = np.ones(cases, dtype=bool), np.ones(cases, dtype=bool)
@@ -160,7 +252,8 @@ class Tally:
         self.met[name].append(met.reshape(batches, -1).sum(axis=1).astype(np.float64))
         self.nearly[name].append(near.reshape(batches, -1).sum(axis=1).astype(np.float64))
 
-    def _common(self, drawn: Mapping[str, Floats], missed: Truths) -> None:
+    def _common(self, drawn: Mapping[str, Floats]) -> None:
+        assert self.missed is not None
         for one in self.falling:
             values = drawn[one.item.name]
             if one.item.is_series:  # of a series how large it is beside its own values
@@ -168,10 +261,12 @@ class Tally:
                 with np.errstate(all="ignore"):
                     whole = np.nansum(np.where(np.isfinite(given), given, np.nan))
                     values = np.nansum(values, axis=0) / whole if whole else np.nanmean(values, axis=0)
-            self.moments[one.item.name].add(values, missed)
+            self.moments[one.item.name].add(values, self.missed)
 
     def values(self, name: str) -> Floats:
-        """A measure in every case, (batches, cases)."""
+        """A measure in every case, (batches, cases); of those that are counted values that stand for all."""
+        if self.counted:
+            return self.counted[name].values(_STAND_FOR)
         return np.concatenate(self.figures[name], axis=1)
 
     def counts(self, name: str) -> tuple[Floats, Floats]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -13,6 +14,7 @@ from pennyweight.analysis.cases import Model
 from pennyweight.analysis.plain_values import plain_place
 from pennyweight.analysis.weighing.verdict import FALLS_SHORT, NEARLY, PAYS_OFF
 from pennyweight.array_kinds import Floats
+from pennyweight.cluster import WorkedBy, cluster_of
 from pennyweight.deals.axis_values import MOST as _MOST
 from pennyweight.deals.axis_values import read_places
 from pennyweight.deals.compiler.program import met_name, nearly_name
@@ -28,6 +30,8 @@ __all__ = ["Variation", "vary"]
 
 _CASES = 100_000
 """So many cases are worked out at a time."""
+_AT_A_WORKER = 16_384
+"""So many by a worker of a cluster; a case's figures do not hang on the others."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -55,6 +59,8 @@ class Variation(Shown):
     definition: Definition
     verdicts: NDArray[np.object_] | None = None
     """The verdict of each case, when the deal has goals."""
+    worked_by: WorkedBy | None = None
+    """The cluster that worked it out; None where that was done here."""
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -91,6 +97,7 @@ def vary(
     show: Sequence[str] | None = None,
     scenario: str = "base",
     inputs: Mapping[str, object] | None = None,
+    on: object = None,
 ) -> Variation:
     """Vary one or two inputs; see `Deal.vary`."""
     deal = model.definition
@@ -113,15 +120,17 @@ def vary(
     kept = wanted if not deal.goals else [*wanted, "pays_off"]
     figures = {name: np.empty(cases) for name in kept}
     verdicts = np.empty(cases if deal.goals else 0, dtype=object)
-    start_from = stack(deal, [base])
-    for start in range(0, cases, _CASES):
-        part = slice(start, min(start + _CASES, cases))
-        moved = {name: values[part] for name, values in changes.items()}
-        found = model.sweep(start_from, np.zeros(part.stop - start, np.intp), moved, asked)
-        for name in kept:
-            figures[name][part] = found[name]
-        if deal.goals:
-            verdicts[part] = _verdicts(deal, found)
+    step = _CASES if on is None else _AT_A_WORKER
+    spans = [(start, min(start + step, cases)) for start in range(0, cases, step)]
+    parts = [{name: values[first:stop] for name, values in changes.items()} for first, stop in spans]
+    varied = _Varied(model, base, asked, kept)
+    with nullcontext(None) if on is None else cluster_of(on) as cluster:
+        worked = (_part_of(varied, part) for part in parts) if cluster is None else cluster.map(_part_of, varied, parts)
+        for (first, stop), (found, told) in zip(spans, worked, strict=True):
+            for name in kept:
+                figures[name][first:stop] = found[name]
+            if deal.goals:
+                verdicts[first:stop] = told
     shape = tuple(axis.size for axis in axes.values())
     return Variation(
         deal.title,
@@ -132,7 +141,25 @@ def vary(
         {name: model.standing(base, name) for name in axes},
         deal,
         verdicts.reshape(shape) if deal.goals else None,
+        None if cluster is None else cluster.worked_by,
     )
+
+
+@dataclass(frozen=True)
+class _Varied:
+    """What is the same for all parts of the cases."""
+
+    model: Model
+    base: Mapping[str, Any]
+    asked: Sequence[str]
+    kept: Sequence[str]
+
+
+def _part_of(varied: _Varied, changes: Mapping[str, Floats]) -> tuple[dict[str, Floats], NDArray[np.object_] | None]:
+    """(the figures, the verdicts) of some cases."""
+    deal, count = varied.model.definition, next(iter(changes.values())).size
+    found = varied.model.sweep(stack(deal, [varied.base]), np.zeros(count, np.intp), changes, varied.asked)
+    return {name: found[name] for name in varied.kept}, _verdicts(deal, found) if deal.goals else None
 
 
 def _verdicts(deal: Definition, figures: Mapping[str, Floats]) -> NDArray[np.object_]:

@@ -12,6 +12,7 @@ from pennyweight.cli.options import (
     deal_argument,
     deliver,
     names_of,
+    on_option,
     output_options,
     overrides,
     read_overrides,
@@ -29,6 +30,7 @@ __all__ = ["command"]
 @click.option("--hold", multiple=True, metavar="INPUT", help="Leave this input as it stands. Repeatable.")
 @click.option("--only", multiple=True, metavar="INPUT", help="Move this input alone, or these. Repeatable.")
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other points.")
+@on_option
 @scenario_option
 @overrides
 @output_options
@@ -40,6 +42,7 @@ def command(
     hold: tuple[str, ...],
     only: tuple[str, ...],
     seed: int,
+    on: str | None,
     scenario: str,
     replaced: tuple[str, ...],
     form: str,
@@ -62,6 +65,7 @@ def command(
             only=names_of(only, "--only"),
             scenario=scenario,
             inputs=read_overrides(replaced),
+            on=on,
         )
 
     deliver(compute, form, outputs)

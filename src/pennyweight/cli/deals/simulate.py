@@ -12,6 +12,7 @@ from pennyweight.cli.options import (
     deal_argument,
     deliver,
     names_of,
+    on_option,
     output_options,
     overrides,
     read_overrides,
@@ -31,6 +32,7 @@ __all__ = ["command"]
 @click.option("--fan", multiple=True, metavar="LINE", help="Show how this line or level spreads over time. Repeatable.")
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other cases.")
 @click.option("--plain", is_flag=True, help="Draw plain numbers instead of evenly spread points.")
+@on_option
 @scenario_option
 @overrides
 @output_options
@@ -44,6 +46,7 @@ def command(
     fan: tuple[str, ...],
     seed: int,
     plain: bool,
+    on: str | None,
     scenario: str,
     replaced: tuple[str, ...],
     form: str,
@@ -69,6 +72,7 @@ def command(
             fan=names_of(fan, "--fan"),
             scenario=scenario,
             inputs=read_overrides(replaced),
+            on=on,
         )
 
     deliver(compute, form, outputs)

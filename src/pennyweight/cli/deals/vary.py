@@ -12,6 +12,7 @@ from pennyweight.cli.options import (
     deal_argument,
     deliver,
     names_of,
+    on_option,
     output_options,
     overrides,
     read_overrides,
@@ -26,6 +27,7 @@ __all__ = ["command"]
 @deal_argument
 @click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...")
 @click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure, or several: npv,irr. Repeatable.")
+@on_option
 @scenario_option
 @overrides
 @output_options
@@ -33,6 +35,7 @@ def command(
     deal: Path,
     ranges: tuple[str, ...],
     show: tuple[str, ...],
+    on: str | None,
     scenario: str,
     replaced: tuple[str, ...],
     form: str,
@@ -59,6 +62,8 @@ def command(
                 raise InputError(f"{name.strip()} is varied twice.")
             places[name.strip()] = values.strip()
         names = names_of(show, "--show")
-        return Deal.read(deal).vary(places, show=names or None, scenario=scenario, inputs=read_overrides(replaced))
+        return Deal.read(deal).vary(
+            places, show=names or None, scenario=scenario, inputs=read_overrides(replaced), on=on
+        )
 
     deliver(compute, form, outputs)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from pennyweight.cli.options import deliver, read_pairs
+from pennyweight.cli.options import deliver, on_option, read_pairs
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.loans.many.loan_columns import COLUMNS, open_loans
 from pennyweight.instruments.loans.many.loan_events import EVENT_COLUMNS
@@ -48,6 +48,7 @@ __all__ = ["command"]
 @click.option(
     "--schedules", is_flag=True, help="Write every row of every schedule, too, as Parquet files; --output says where."
 )
+@on_option
 @click.option(
     "--output",
     "folder",
@@ -73,6 +74,7 @@ def command(
     event_columns: tuple[str, ...],
     strict: bool,
     schedules: bool,
+    on: str | None,
     folder: Path | None,
     form: str,
 ) -> None:
@@ -115,6 +117,7 @@ def command(
             event_columns=read_pairs(event_columns, EVENT_COLUMNS, "--event-column"),
             schedules=schedules,
             folder=folder,
+            on=on,
         )
 
     deliver(compute, form, ())

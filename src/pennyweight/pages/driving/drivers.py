@@ -40,6 +40,7 @@ def document(drivers: Drivers) -> Document:
     if drivers.left_out:
         why = "have no low and high" if drivers.moved is None else "are zero, or take a value that the deal finds"
         told.append(f"Not moved, because they {why}: {', '.join(drivers.left_out)}.")
+    told += drivers.worked_by.sentences if drivers.worked_by is not None else []
     blocks += [Text(one, "comparison") for one in told]
     return Document(
         deal.title,

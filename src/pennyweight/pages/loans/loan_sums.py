@@ -107,6 +107,8 @@ def _told(book: LoanSums) -> list[tuple[str, Tone]]:
         told.append(("The file has no column 'start', so that every loan is paid out in month 0.", "comparison"))
     if book.resumed:
         told.append((f"Went on after {book.resumed:,} rows of a run that was broken off.", "comparison"))
+    if book.worked_by is not None:
+        told += [(said, "comparison") for said in book.worked_by.sentences]
     return told
 
 

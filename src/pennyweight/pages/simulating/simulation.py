@@ -258,6 +258,12 @@ def _told(simulation: Simulation) -> list[str]:
             f"{simulation.asked:,} cases were asked for; {simulation.cases:,} were drawn, {simulation.batches} times a "
             "power of two, which spreads them evenly."
         )
+    if simulation.counted:
+        told.append(
+            "There are too many cases to keep: they are counted by the leading bits of their figures, so that "
+            "percentiles and the worst are right to 0.025%. Chances and means are exact."
+        )
+    told += simulation.worked_by.sentences if simulation.worked_by is not None else []
     return told
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -23,6 +24,7 @@ from pennyweight.documents import (
     HeatMap,
     LinesChart,
     Table,
+    Text,
 )
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.handout import Handout, sheets_of
@@ -33,9 +35,11 @@ __all__ = ["document", "handout"]
 
 def document(variation: Variation) -> Document:
     """A table for one input; a two-way table and a heat map for two."""
-    if len(variation.inputs) == 1:
-        return _one_way(variation)
-    return _two_way(variation)
+    page = _one_way(variation) if len(variation.inputs) == 1 else _two_way(variation)
+    if variation.worked_by is None:
+        return page
+    told = [Text(said, "comparison") for said in variation.worked_by.sentences]
+    return replace(page, blocks=(*page.blocks, *told))
 
 
 def handout(variation: Variation, page: Document) -> Handout:

@@ -14,6 +14,7 @@ from pennyweight.array_kinds import Floats, Ints
 from pennyweight.errors import InputError, Place
 
 __all__ = [
+    "AT_ONCE",
     "Reject",
     "batches_of",
     "coded",

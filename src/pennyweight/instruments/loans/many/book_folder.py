@@ -33,7 +33,13 @@ class BookFolder:
     """What a run leaves in its folder: its state after every part, rows that make no loan, and at last the sums."""
 
     def __init__(
-        self, folder: Path, opened: OpenLoans, strict: bool, events: BookEvents | None, schedules: bool
+        self,
+        folder: Path,
+        opened: OpenLoans,
+        strict: bool,
+        events: BookEvents | None,
+        schedules: bool,
+        partitions: bool,
     ) -> None:
         self.folder, self.opened, self.strict, self.events = folder, opened, strict, events
         self.state, self.rejects = folder / "progress.npz", folder / "rejects.csv"
@@ -51,6 +57,7 @@ class BookFolder:
                 opened.places,
                 strict,
                 schedules,
+                partitions,
                 None if events is None or beside is None else [events.path.name, beside.st_size, beside.st_mtime_ns],
             ]
         )
@@ -83,7 +90,7 @@ class BookFolder:
             self.rejects.write_text(f"{_REJECTS}\n", encoding="utf-8")
         run.write = self._write
         if self.schedules is not None:
-            self.schedules.begin(run.parts)
+            self.schedules.begin(run.rows)
         return run
 
     def _refuse_others(self) -> None:

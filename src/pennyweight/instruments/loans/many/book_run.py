@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from fractions import Fraction
 
 import numpy as np
@@ -21,7 +21,7 @@ from pennyweight.instruments.loans.many.loan_columns import LoanPart, OpenLoans
 from pennyweight.instruments.loans.many.loan_events import BookEvents
 from pennyweight.instruments.loans.many.schedules import ScheduleWriter
 
-__all__ = ["MOST_TOLD", "BookRun"]
+__all__ = ["MOST_TOLD", "BookRun", "no_rejects"]
 
 MOST_TOLD = 10
 """So many rows that make no loan are told, and kept with the sums."""
@@ -30,6 +30,10 @@ _SAMPLED = 200
 
 Sampled = tuple[list[float], list[tuple[int, str, float]]]
 """A loan of the sample: amount, rate, months, residual, interest_only; and its events."""
+
+
+def no_rejects(rejects: tuple[Reject, ...]) -> None:
+    """Rows that make no loan, where nobody writes them down."""
 
 
 @dataclass
@@ -48,7 +52,7 @@ class BookRun:
     rejects: list[Reject] = field(default_factory=list)
     places_of: dict[str, int] = field(default_factory=dict)
     sample: list[Sampled] = field(default_factory=list)
-    write: Callable[[tuple[Reject, ...]], None] = lambda rejects: None
+    write: Callable[[tuple[Reject, ...]], None] = no_rejects
 
     def add(self, part: LoanPart) -> None:
         """One more part of the file."""
@@ -112,13 +116,13 @@ class BookRun:
             moved = None
             if touched is not None and events is not None:
                 moved = events._replace(loan=np.searchsorted(order, touched)[np.asarray(events.loan)])
-            self.schedules.write(self.parts, part, order, lent.of(order), moved)
+            self.schedules.write(part, order, lent.of(order), moved)
         self._draw(part, at, touched, events)
 
     def _draw(self, part: LoanPart, quiet: Ints, touched: Ints | None, events: LoanEvents | None) -> None:
         """Some loans of a part for the sample, half of them of those to which something happens."""
-        draw = np.random.default_rng(self.parts)
-        size = _SAMPLED if not self.parts else _SAMPLED // 4
+        draw = np.random.default_rng(part.first)
+        size = _SAMPLED if part.first == 1 else _SAMPLED // 4
         for at, most in ((quiet, size), (touched, size // 2)):
             if at is None or not at.size:
                 continue
@@ -161,24 +165,21 @@ class BookRun:
                 )
         return len(some)
 
-    def joined(self, later: BookRun) -> BookRun:
-        """This run and one of the rows that follow."""
-        names = dict(self.places_of)
+    def join(self, later: BookRun) -> None:
+        """The sums of a run through the rows that follow, too."""
         for name in later.places_of:
-            names.setdefault(name, len(names))
-        sums = self.sums if self.loans else replace(later.sums, table=later.sums.table[:, :0])
+            self.places_of.setdefault(name, len(self.places_of))
         if later.loans:
             low, count = later.sums.first, later.sums.table.shape[2]
-            sums = sums.grown(low, low + count - 1, max(len(names), 1))
-            at = low - sums.first
-            for place, name in enumerate(later.places_of or [""]):
-                sums.table[:, names.get(name, 0), at : at + count] += later.sums.table[:, place]
-        room = max(MOST_TOLD - len(self.rejects), 0)
-        return replace(
-            self, sums=sums, parts=self.parts + later.parts, rows=self.rows + later.rows,
-            loans=self.loans + later.loans, rejected=self.rejected + later.rejected,
-            rejects=self.rejects + later.rejects[:room], places_of=names, sample=self.sample + later.sample,
-        )  # fmt: skip
+            sums = self.sums if self.loans else MonthSums.empty(low, 1, 1)
+            self.sums = sums.grown(low, low + count - 1, max(len(self.places_of), 1))
+            at = low - self.sums.first
+            for place, name in enumerate(later.places_of or {"": 0}):
+                self.sums.table[:, self.places_of.get(name, 0), at : at + count] += later.sums.table[:, place]
+        self.parts, self.rows = self.parts + later.parts, self.rows + later.rows
+        self.loans, self.rejected = self.loans + later.loans, self.rejected + later.rejected
+        self.rejects += later.rejects[: max(MOST_TOLD - len(self.rejects), 0)]
+        self.sample += later.sample
 
 
 def _entry(number: int, what: str, value: float, units: int) -> Entry:

@@ -14,6 +14,7 @@ from pennyweight.array_kinds import Floats, Ints
 from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.errors import InputError, Place, nearest
 from pennyweight.instruments.loans.many.arrow_columns import (
+    AT_ONCE,
     Reject,
     batches_of,
     coded,
@@ -55,6 +56,8 @@ class LoanPart:
     """The groups of these loans by name, in the order of their first rows."""
     group: Ints
     """The place of each loan's group among them."""
+    first: int
+    """The first row of the part, counted from 1."""
     rows: int
     """How many rows were looked at."""
     rejects: tuple[Reject, ...]
@@ -94,6 +97,19 @@ class OpenLoans:
                 yield self._part(columns, first, rows)
             first += rows
 
+    def partitions(self) -> list[tuple[int, int]]:
+        """The row groups of a Parquet file in partitions for workers, each from one to before another."""
+        from pyarrow import parquet
+
+        told = parquet.ParquetFile(self.path).metadata
+        found, begin, rows = list[tuple[int, int]](), 0, 0
+        for k in range(told.num_row_groups):
+            rows += told.row_group(k).num_rows
+            if rows >= AT_ONCE or k + 1 == told.num_row_groups:
+                found.append((begin, k + 1))
+                begin, rows = k + 1, 0
+        return found
+
     def _batches(self, groups: tuple[int, int] | None) -> Iterator[dict[str, Any]]:
         wanted = [*self.names.values(), *([self.grouped] if self.grouped else [])]
         return batches_of(self.path, list(dict.fromkeys(wanted)), groups)
@@ -116,7 +132,7 @@ class OpenLoans:
         return LoanPart(
             kept["amount"], kept["rate"], kept["months"], start, kept.get("residual", none),
             kept.get("interest_only", none), tuple(ids[place] for place in places.tolist()) if ids else (),
-            places + first, groups, group, rows, tuple(rejects),
+            places + first, groups, group, first, rows, tuple(rejects),
         )  # fmt: skip
 
     def _check_together(

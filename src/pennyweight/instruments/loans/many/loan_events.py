@@ -80,6 +80,10 @@ class BookEvents:
     """What was paid beyond what was owed, in whole units."""
     _places: Any = field(default=None, repr=False)
 
+    def forget_places(self) -> None:
+        """Leave what can be made again, before it is sent somewhere."""
+        self._places = None
+
     def of(self, part: LoanPart, places: int) -> PartEvents:
         """What happens to the loans of a part; what cannot happen is put aside."""
         if self._places is None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -10,6 +11,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 import numpy as np
 
 from pennyweight.array_kinds import Floats
+from pennyweight.cluster import WorkedBy, cluster_of
 from pennyweight.core.loans.month_sums import FIGURES, MonthSums
 from pennyweight.documents.shown import Shown
 from pennyweight.errors import InputError, Place
@@ -18,6 +20,7 @@ from pennyweight.instruments.loans.many.book_folder import BookFolder
 from pennyweight.instruments.loans.many.book_run import MOST_TOLD, BookRun
 from pennyweight.instruments.loans.many.loan_columns import OpenLoans, open_loans
 from pennyweight.instruments.loans.many.loan_events import BookEvents, read_book_events
+from pennyweight.instruments.loans.many.partitions import check_partitions, partitions_of
 from pennyweight.instruments.loans.many.schedules import check_room
 from pennyweight.progress import tell
 from pennyweight.quantities.argument_checks import a_flag, a_mapping, a_path, a_text
@@ -26,6 +29,7 @@ from pennyweight.quantities.units import Style, check_currency
 
 if TYPE_CHECKING:
     import pandas as pd
+    from distributed import Client
 
 __all__ = ["EventsTold", "LoanSums", "loan_sums"]
 
@@ -86,6 +90,8 @@ class LoanSums(Shown):
     events: EventsTold | None = None
     schedule_rows: int | None = None
     """How many rows of schedules were written in this run; None where none were asked for."""
+    worked_by: WorkedBy | None = None
+    """The cluster that worked it out; None where that was done here."""
 
     def amount(self, figure: str, group: int | None = None) -> Floats:
         """A figure month by month, of one group or of all; amounts in the currency.
@@ -164,6 +170,7 @@ def loan_sums(
     event_columns: Mapping[str, str] | None = None,
     schedules: bool = False,
     folder: str | Path | None = None,
+    on: str | Client | None = None,
 ) -> LoanSums:
     """Sum up what the loans of a file pay and owe by month: paid monthly, level, to the smallest unit.
 
@@ -183,6 +190,8 @@ def loan_sums(
             payment of that month; a rate counts from that payment's period on. All of it is held in memory.
         event_columns: what that file calls them.
         schedules: write every row of every schedule, too, as Parquet files into `folder`/schedules.
+        on: a Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`; it
+            reads a Parquet file by row groups, from where every worker finds it under the same path.
         folder: where sums.csv, sums.parquet and rejects.csv are written, and where a run that is broken off goes on.
 
     Raises:
@@ -214,14 +223,18 @@ def loan_sums(
         _check_events(happens, opened)
     if schedules and folder is not None:
         check_room(file, opened.names["months"], a_path(folder))
-    kept = None if folder is None else BookFolder(a_path(folder), opened, strict, happens, schedules)
+    if on is not None:
+        check_partitions(opened)
+    kept = None
+    if folder is not None:
+        kept = BookFolder(a_path(folder), opened, strict, happens, schedules, on is not None)
     run = BookRun(opened, strict, happens) if kept is None else kept.begun()
     resumed = run.rows
-    for part in opened.parts(run.parts):
-        run.add(part)
-        tell("rows", run.rows, None)
-        if kept is not None:
-            kept.keep(run)
+    with nullcontext(None) if on is None else cluster_of(on) as cluster:
+        for _ in _parts_of(run) if cluster is None else partitions_of(run, cluster):
+            tell("rows", run.rows, None)
+            if kept is not None:
+                kept.keep(run)
     if not run.loans:
         said = f" All {run.rows:,} rows are bad; the first: {run.rejects[0].reason}." if run.rejects else ""
         raise InputError(f"{file.name} has no loans.{said}", at=Place.of_file(file.name))
@@ -230,11 +243,18 @@ def loan_sums(
         file.name, run.loans, run.rows, opened.grouped, tuple(run.places_of), opened.dated, run.sums, opened.places,
         style, tuple(run.rejects[:MOST_TOLD]), run.rejected, tuple(opened.unused), sampled, resumed,
         None if happens is None else _told(happens, opened.places),
-        run.schedules.rows if run.schedules is not None else None,
+        run.schedules.rows if run.schedules is not None else None, None if cluster is None else cluster.worked_by,
     )  # fmt: skip
     if kept is not None:
         kept.finish(made.frame, made.rejected)
     return made
+
+
+def _parts_of(run: BookRun) -> Iterator[BookRun]:
+    """The run after each further part, one after another."""
+    for part in run.opened.parts(run.parts):
+        run.add(part)
+        yield run
 
 
 def _named(columns: Mapping[str, str] | None, what: str) -> dict[str, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from pennyweight.instruments.loans.many.loan_columns import LoanPart, OpenLoans
 
 __all__ = ["ScheduleWriter", "check_room", "size_of"]
 
+_OURS = re.compile(r"from-row-(\d{10})\.(parquet|new)")
 _ROW_BYTES = 26
 """What a row takes in the files, about: amounts differ too much to be packed much."""
 
@@ -72,29 +74,30 @@ class ScheduleWriter:
         self.folder, self.opened = folder, opened
         self.rows = 0
 
-    def path(self, part: int) -> Path:
-        """The file of a part."""
-        return self.folder / f"part-{part:05d}.parquet"
+    def path(self, first: int) -> Path:
+        """The file of the part that begins with this row."""
+        return self.folder / f"from-row-{first:010d}.parquet"
 
-    def begin(self, parts: int) -> None:
-        """Make the folder; InputError where somebody else's files are in it."""
+    def begin(self, rows: int) -> None:
+        """Make the folder, for the rows after so many; InputError where somebody else's files are in it."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        ours = {self.path(k).name for k in range(parts)}
-        others = sorted(one.name for one in self.folder.iterdir() if one.name not in ours)
-        if others and not all(name.startswith("part-") and name.endswith(".parquet") for name in others):
-            raise InputError(
-                f"{self.folder} holds {others[0]}, which is no schedule; name another folder, or move it.",
-                at=Place.of_file(self.folder.name),
-            )
-        for name in others:  # of a run that was broken off, or of an earlier one
-            (self.folder / name).unlink()
+        there = {one: _OURS.fullmatch(one.name) for one in sorted(self.folder.iterdir())}
+        for path, ours in there.items():
+            if ours is None:
+                raise InputError(
+                    f"{self.folder} holds {path.name}, which is no schedule; name another folder, or move it.",
+                    at=Place.of_file(self.folder.name),
+                )
+        for path, ours in there.items():  # of a run that was broken off, or of an earlier one
+            if ours is not None and (int(ours[1]) > rows or ours[2] == "new"):
+                path.unlink()
 
-    def write(self, number: int, part: LoanPart, order: Ints, lent: Lent, events: LoanEvents | None) -> None:
+    def write(self, part: LoanPart, order: Ints, lent: Lent, events: LoanEvents | None) -> None:
         """The schedules of some loans of a part; `order` are their places in it, `lent` their terms."""
         import pyarrow as pa
         from pyarrow import parquet
 
-        beside = self.path(number).with_suffix(".new")
+        beside = self.path(part.first).with_suffix(".new")
         scale = 10.0**self.opened.places
         writer: Any = None
         for here, _, (paid, interest, extra, balance) in schedules(lent, events, places=self.opened.places):
@@ -120,4 +123,4 @@ class ScheduleWriter:
             self.rows += table.num_rows
         if writer is not None:
             writer.close()
-            beside.replace(self.path(number))
+            beside.replace(self.path(part.first))
