@@ -7,6 +7,7 @@ same to the last bit.
 
 from __future__ import annotations
 
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -18,20 +19,26 @@ __all__ = ["Paths", "paths"]
 
 
 _LANE = 512
+_WALKED = 2_048
+"""So many where only sums are kept."""
 _FEW = 6
 """Up to so many cases go one by one in plain floats."""
 
 
 class Paths(NamedTuple):
-    """What is paid, the interest in it, and what is owed, (payments + 1, cases); row 0 is the pay-out."""
+    """What is paid, the interest in it, and what is owed, (rows + 1, cases); row 0 is the pay-out."""
 
     paid: Floats
     interest: Floats
     balance: Floats
 
 
-def paths(shape: Repayment, balance: Floats, rate: Floats, payment: Floats, count: Floats, payments: int) -> Paths:
+def paths(
+    shape: Repayment, balance: Floats, rate: Floats, payment: Floats, count: Floats, payments: int, ratio: int = 1
+) -> Paths:
     """The first `payments` payments of loans of so much, rate per payment, `count` payments agreed (1e300: no end).
+
+    With a `ratio` above 1 a row is so many payments: what is paid in them, and what is owed after the last.
 
     >>> found = paths("level", np.array([1000.0]), np.array([0.01]), np.array([340.02211148]), np.array([3.0]), 4)
     >>> found.balance[:, 0].round(2).tolist()
@@ -39,20 +46,61 @@ def paths(shape: Repayment, balance: Floats, rate: Floats, payment: Floats, coun
     """
     width = max(balance.size, rate.size, payment.size, count.size)
     balance, rate, payment, count = (np.broadcast_to(x, width) for x in (balance, rate, payment, count))
-    found = Paths(*(np.empty((payments + 1, width)) for _ in range(3)))
+    few = width <= _FEW
+    rows = payments if few else payments // ratio
+    found = Paths(*(np.empty((rows + 1, width)) for _ in range(3)))
     found.paid[0] = found.interest[0] = 0.0
     found.balance[0] = balance
-    if width <= _FEW:
+    if few:
         for table in (found.paid, found.interest, found.balance):
             table[1:] = 0.0
         for case in range(width):
             _one(shape, float(rate[case]), float(payment[case]), float(count[case]), found, case)
+        if ratio > 1:
+            return Paths(_summed(found.paid, ratio), _summed(found.interest, ratio), found.balance[::ratio])
         return found
-    for low in range(0, width, _LANE):  # so many at a time as stay in the cache
-        part = slice(low, min(low + _LANE, width))
+    lane, walk = (_LANE, _many) if ratio == 1 else (_WALKED, partial(_walked, ratio))
+    for low in range(0, width, lane):  # so many at a time as stay in the cache
+        part = slice(low, min(low + lane, width))
         own = Paths(*(table[:, part] for table in found))
-        _many(shape, rate[part], payment[part], count[part], own)
+        walk(shape, rate[part], payment[part], count[part], own)
     return found
+
+
+def _summed(table: Floats, ratio: int) -> Floats:
+    """Payments summed over the periods, one after the other, as they are made."""
+    total = np.zeros(((table.shape[0] - 1) // ratio + 1, table.shape[1]))
+    for k in range(ratio):
+        total[1:] += table[k + 1 :: ratio]
+    return total
+
+
+def _walked(ratio: int, shape: Repayment, rate: Floats, payment: Floats, count: Floats, into: Paths) -> None:
+    """Many cases, a payment at a time, of which the sums of each period are kept: nothing else leaves the cache."""
+    periods = into.paid.shape[0] - 1
+    ends = {k: count == k for k in np.unique(count[count <= periods * ratio]).astype(int).tolist()}
+    interest, owed, paid = (np.empty(rate.size) for _ in range(3))
+    rate, payment, balance = rate.copy(), payment.copy(), into.balance[0].copy()
+    paid_so_far, interest_so_far = np.empty(rate.size), np.empty(rate.size)
+    for period in range(1, periods + 1):
+        paid_so_far.fill(0.0)
+        interest_so_far.fill(0.0)
+        for k in range((period - 1) * ratio + 1, period * ratio + 1):
+            np.multiply(balance, rate, out=interest)
+            np.add(balance, interest, out=owed)
+            if shape == "level":
+                np.minimum(payment, owed, out=paid)
+            elif shape == "interest":
+                np.minimum(interest, owed, out=paid)
+            else:
+                np.add(payment, interest, out=paid)
+                np.minimum(paid, owed, out=paid)
+            if k in ends:
+                np.copyto(paid, owed, where=ends[k])
+            np.subtract(owed, paid, out=balance)
+            np.add(paid_so_far, paid, out=paid_so_far)
+            np.add(interest_so_far, interest, out=interest_so_far)
+        into.paid[period], into.interest[period], into.balance[period] = paid_so_far, interest_so_far, balance
 
 
 def _many(shape: Repayment, rate: Floats, payment: Floats, count: Floats, into: Paths) -> None:

@@ -193,30 +193,15 @@ def _undisturbed(
         gone = (when > time.periods + WHOLE) | (when < -WHOLE)
     start = np.where(lost, np.nan, np.where(gone, 0.0, ledger.balance))
     first = int(held.min()) if held.size else 0
-    found = paths(shape, start, ledger.rate, ledger.payment, ledger.left, (rows - 1 - first) * ratio)
+    found = paths(shape, start, ledger.rate, ledger.payment, ledger.left, (rows - 1 - first) * ratio, ratio)
     width = found.paid.shape[1]
-    summed = {"paid": _by_period(found.paid, ratio), "interest": _by_period(found.interest, ratio)}
-    balance = found.balance[::ratio]
     drawn = np.zeros((rows - first, width))
     drawn[0] = start
-    parts = {
-        name: _placed(table, held, rows, first)
-        for name, table in (*summed.items(), ("balance", balance), ("drawn", drawn))
-    }
+    parts = {name: _placed(table, held, rows, first) for name, table in (*found._asdict().items(), ("drawn", drawn))}
     if lost.any():
         for table in parts.values():
             table[:, np.broadcast_to(lost, width)] = np.nan
     return parts["paid"], parts["interest"], parts["balance"], parts["drawn"]
-
-
-def _by_period(table: Floats, ratio: int) -> Floats:
-    """Payments summed over the periods, one after the other, as they are made."""
-    if ratio == 1:
-        return table
-    total = np.zeros(((table.shape[0] - 1) // ratio + 1, table.shape[1]))
-    for k in range(ratio):
-        total[1:] += table[k + 1 :: ratio]
-    return total
 
 
 def _placed(table: Floats, held: NDArray[np.intp], rows: int, first: int) -> Floats:
