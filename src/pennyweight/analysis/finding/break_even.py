@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.finding.finding import condition_of, limits_of
+from pennyweight.analysis.finding.found import Asked
 from pennyweight.analysis.plain_values import plain_place
 from pennyweight.analysis.searching.answers import refuse_equality
 from pennyweight.analysis.searching.outcome import Answers
@@ -60,7 +61,7 @@ class BreakEven(Shown):
     [392608.9, 439974.34, 500336.33, 579894.58]
     """
 
-    INTERNAL: ClassVar[tuple[str, ...]] = ("definition",)
+    INTERNAL: ClassVar[tuple[str, ...]] = ("definition", "search")
 
     title: str
     input: str
@@ -74,6 +75,7 @@ class BreakEven(Shown):
     reasons: Mapping[str, str]
     """By scenario why nothing was found at all."""
     definition: Definition
+    search: Asked | None = field(default=None, repr=False, compare=False)
 
     @property
     def frame(self) -> pd.DataFrame:
@@ -159,10 +161,12 @@ def break_even(
         if not found:
             reasons[scenario] = looker.reason
     points = {}
+    cases = {scenario: dict(model.inputs_of(scenario, inputs)) for scenario in scenarios}
     for scenario in scenario_names(deal):
         case = model.inputs_of(scenario, inputs)
         points[scenario] = (model.standing(case, other), model.standing(case, name))
-    return BreakEven(deal.title, name, other, question.asked, tuple(branches), points, places, reasons, deal)
+    searched = Asked(asked, question, cases)
+    return BreakEven(deal.title, name, other, question.asked, tuple(branches), points, places, reasons, deal, searched)
 
 
 @dataclass

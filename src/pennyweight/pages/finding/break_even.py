@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from pennyweight.analysis.finding.break_even import Branch, BreakEven
 from pennyweight.analysis.finding.finding import sets_itself
 from pennyweight.analysis.showing import axis_kind, headed_axis, show_base, show_value
-from pennyweight.documents import Block, Cell, Column, CurvesChart, Document, Table, Text
+from pennyweight.documents import Block, Cell, Column, CurvesChart, Document, Row, Table, Text
+from pennyweight.documents.derivation import Derivation, Why
+from pennyweight.pages.explaining.figures_beside import beside as near
+from pennyweight.pages.explaining.figures_beside import figures_at
+from pennyweight.pages.weighing.answers import aim_of, watched
 
 __all__ = ["document"]
 
@@ -54,12 +60,35 @@ def _pairs(found: BreakEven) -> Table:
         return show_value(deal, item, float(branch.values[here[0]])) if here.size else ""
 
     rows = tuple(
-        (Cell(show_base(deal, beside, float(place))), *(Cell(at(one, place), "question") for one in found.branches))
+        Row(
+            (
+                Cell(show_base(deal, beside, float(place))),
+                *(Cell(at(one, place), "question") for one in found.branches),
+            ),
+            Why(show_base(deal, beside, float(place)), partial(_explained, found, float(place))),
+        )
         for place in places
     )
     columns = (Column(headed_axis(deal, beside)), *(Column(_named(found, k)) for k in range(len(found.branches))))
     title = f"{_label(found, found.input)} at which it just holds, along {_label(found, found.along)}"
     return Table(title, columns, rows)
+
+
+def _explained(found: BreakEven, place: float) -> dict[str, Derivation]:
+    """What was asked at each pair with this value along, and just beside it."""
+    asked, told = found.search, dict[str, Derivation]()
+    if asked is None:
+        return told
+    deal, model = found.definition, asked.model
+    item, along = deal.inputs[found.input], deal.inputs[found.along]
+    names, bound = watched(model.definition, asked.question)
+    for k, branch in enumerate(found.branches):
+        for value in branch.values[branch.along == place].tolist():
+            case = model.moved(asked.cases[branch.scenario], found.along, place)
+            parts = figures_at(model, case, item, near(item, value), names, bound) if names else {}
+            formula = f"looked for so that {aim_of(asked.question)}, with {along.label} {show_base(deal, along, place)}"
+            told[_named(found, k)] = Derivation(show_value(deal, item, value), formula, "", parts)
+    return told
 
 
 def _ends(found: BreakEven) -> list[Text]:
