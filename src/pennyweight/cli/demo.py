@@ -23,6 +23,7 @@ _DATA = (
     "loans/four-flats-takeover.toml",
     "loans/four-flats.toml",
     "loans/loans.csv",
+    "loans/loans-events.csv",
     "house/four-flats-house.toml",
     "schemas/deal.schema.json",
     "schemas/loan.schema.json",
@@ -38,6 +39,7 @@ _COMMANDED = (
     "four-flats.toml",
     "four-flats-house.toml",
     "loans.csv",
+    "loans-events.csv",
 )
 
 
@@ -73,7 +75,7 @@ def command(folder: Path) -> None:
         *(f"{of}{ending}" for of in ("taxi", "house", "studio") for ending in _REPORTS),
     ):
         check_target(folder / name, read=(), force=False)
-    taxi, boatyard, statements, index, studio, takeover, layers, house, loans = _copy_data(folder)
+    taxi, boatyard, statements, index, studio, takeover, layers, house, loans, events = _copy_data(folder)
     commands = (
         [
             "weigh",
@@ -108,7 +110,7 @@ def command(folder: Path) -> None:
         ],
         ["loan", str(takeover), "--output", str(folder / "takeover.png")],
         ["loan", str(layers)],
-        ["book", str(loans), "--grouped", "branch", "--currency", "EUR"],
+        ["book", str(loans), "--events", str(events), "--grouped", "branch", "--currency", "EUR"],
         ["rates", "6%", "--compounding", "half-yearly", "--inflation", "2%"],
         ["bond", "--coupon", "4%", "--maturity", "2031-06-15", "--settlement", "2026-11-23", "--price", "97.25"],
     )
