@@ -1,9 +1,10 @@
-"""Pages whose commands and Python lines are run: what they show below is what was printed, written by `make docs-outputs`.
+"""Pages whose commands and Python lines are run: what stands below them is what they print, written by a script.
 
 In a `console` block each line after `$ pennyweight …` is a line of its output; a gap is "…". Write the first words of a
-line, and its rest is filled in. `<!-- all -->` before a block shows the whole output; `<!-- fails -->` says that the last
-command is refused. A `text` block below a `python` block is what it prints. `<!-- file: kiln.toml -->` before a block puts
-it into that file, `<!-- needs: demo -->` the files of the demo into demo/. A page runs in a folder of its own, in order.
+line, and its rest is filled in. `<!-- all -->` before a block shows the whole output; `<!-- fails -->` says that the
+last command is refused. A `text` block below a `python` block is what it prints. `<!-- file: kiln.toml -->` before a
+block puts it into that file, `<!-- needs: demo -->` the files of the demo into demo/. A page runs in a folder of its
+own, in order.
 """
 
 from __future__ import annotations

@@ -22,6 +22,7 @@ from pennyweight.cli.main import status
 from tests.builders import STARTERS
 from tests.results import RESULTS, WRITTEN, loan, taxi
 from tests.sizes import WHOLE
+from tests.test_house import lines_without_docstrings
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text(encoding="utf-8")
@@ -62,6 +63,17 @@ def test_every_public_call_is_explained(name: str, call: Any, said: str) -> None
     parameters = [one for one in inspect.signature(call).parameters.values() if one.name not in ("self", "cls")]
     for one in parameters:
         assert re.search(rf"\b{one.name}\b", said), f"{name}: {one.name}"
+    doc = inspect.getdoc(call) or ""
+    if parameters and inspect.isfunction(call):  # of results the attributes are told one by one
+        assert "\nReturns\n-------\n" in doc or inspect.signature(call).return_annotation == "None", name
+        section = doc.partition("Parameters\n----------\n")[2].partition("\n\n")[0]
+        told = {
+            word
+            for line in section.split("\n")
+            if line[:1].strip()
+            for word in re.findall(r"\w+", line.partition(" : ")[0])
+        }
+        assert {one.name for one in parameters} <= told, (name, told)
     by_position = [one.name for one in parameters if one.kind is one.POSITIONAL_OR_KEYWORD]
     assert len(by_position) <= (5 if name == "BondReport.of" else 3), (name, by_position)
 
@@ -143,7 +155,7 @@ def test_every_module_says_what_it_is_and_sorts_what_it_offers() -> None:
             names = ast.literal_eval(assignment.value)
             assert len(set(names)) == len(names)
     for path in (path for folder in ("src", "tests", "benchmarks", "docs") for path in (ROOT / folder).rglob("*.py")):
-        assert len(path.read_text(encoding="utf-8").splitlines()) <= 400, path
+        assert lines_without_docstrings(path) <= 400, path
 
 
 def test_errors_are_one_family() -> None:

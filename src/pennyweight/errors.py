@@ -38,9 +38,13 @@ Word = TypeVar("Word", bound=str)
 class Place(str):
     """Where something stands: the words that say so in a sentence, and the same as data.
 
+    Notes
+    -----
     `file` is the file as it was named, `line` its line from 1 (None when it has none), `keys` the path to a key or the
     name of a parameter, `option` one of the command line, `row` and `column` those of a table.
 
+    Examples
+    --------
     >>> place = Place("taxi.toml, line 3, [inputs] hull", file="taxi.toml", line=3, keys=("inputs", "hull"))
     >>> f"{place} is missing.", place.line
     ('taxi.toml, line 3, [inputs] hull is missing.', 3)
@@ -73,8 +77,18 @@ class Place(str):
     def to(self, *keys: str) -> Place:
         """The same words, for a key further in.
 
-        `keys` are the keys below it.
+        Parameters
+        ----------
+        keys : str
+            The keys below it.
 
+        Returns
+        -------
+        Place
+            See `Place` for what it holds.
+
+        Examples
+        --------
         >>> Place("loan.toml, line 3", keys=("try",)).to("extra").keys
         ('try', 'extra')
         """
@@ -84,8 +98,18 @@ class Place(str):
     def of_file(cls, name: object) -> Place:
         """A file as a whole.
 
-        `name` is the file as it was named.
+        Parameters
+        ----------
+        name
+            The file as it was named.
 
+        Returns
+        -------
+        Place
+            See `Place` for what it holds.
+
+        Examples
+        --------
         >>> Place.of_file("loan.toml").file
         'loan.toml'
         """
@@ -95,8 +119,20 @@ class Place(str):
     def of_option(cls, name: str, *keys: str) -> Place:
         """An option of the command line, and the parameter it is.
 
-        `name` is the option, `keys` the parameter.
+        Parameters
+        ----------
+        name : str
+            The option.
+        keys : str
+            The parameter.
 
+        Returns
+        -------
+        Place
+            See `Place` for what it holds.
+
+        Examples
+        --------
         >>> Place.of_option("--rate", "rate").keys
         ('rate',)
         """
@@ -117,8 +153,12 @@ def _named(match: re.Match[str]) -> str:
 class PennyweightError(Exception):
     """Whatever Pennyweight refuses or cannot answer.
 
+    Notes
+    -----
     What a message quotes is cut when it is long, and its control characters are shown, not sent.
 
+    Examples
+    --------
     >>> str(PennyweightError("red \\x1b[31m"))
     'red \\\\x1b[31m'
     """
@@ -140,6 +180,18 @@ class PennyweightError(Exception):
     def placed(self, place: Place) -> Self:
         """The same error, told of this place instead of the one it names.
 
+        Parameters
+        ----------
+        place : Place
+            Where the error is to be told.
+
+        Returns
+        -------
+        Self
+            The same error, told of this place instead of the one it names.
+
+        Examples
+        --------
         >>> str(InputError("rate: 5 is 500% a year.", at="rate").placed(Place("studio.toml, line 4, rate", line=4)))
         'studio.toml, line 4, rate: 5 is 500% a year.'
         """
@@ -152,6 +204,8 @@ class PennyweightError(Exception):
 class InputError(PennyweightError, ValueError):
     """What was given cannot be right: the message says which value, where it stands and what would be.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(100_000, "5", years=30).payment
     Traceback (most recent call last):
@@ -163,6 +217,8 @@ class InputError(PennyweightError, ValueError):
 class NoAnswer(PennyweightError):
     """The question was understood and has no answer; the message says why.
 
+    Examples
+    --------
     >>> from pennyweight import CashFlows
     >>> CashFlows([100.0, 50.0]).irr()
     Traceback (most recent call last):
@@ -174,8 +230,12 @@ class NoAnswer(PennyweightError):
 class SeveralAnswers(NoAnswer):
     """The question has several answers, and picking one of them would be a guess.
 
+    Notes
+    -----
     `answers` holds all of them, smallest first.
 
+    Examples
+    --------
     >>> from pennyweight import CashFlows
     >>> try:
     ...     CashFlows([-100.0, 230.0, -132.0]).irr()

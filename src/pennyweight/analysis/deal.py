@@ -39,6 +39,8 @@ class Deal(SetBeside):
     """A deal: what goes in, how the money moves, what must come true. Make one with `read` or `from_dict`;
     `definition` is a deal that was read already.
 
+    Examples
+    --------
     >>> deal = Deal.from_dict({
     ...     "deal": "Kiln",
     ...     "timeline": {"period": "year", "periods": 3},
@@ -63,10 +65,25 @@ class Deal(SetBeside):
 
     @classmethod
     def read(cls, path: str | Path) -> Deal:
-        """Read a deal file. InputError says file, line and reason when something in it cannot be right.
+        """Read a deal file.
 
-        `path` is the file, or a report (.html, .pdf, .xlsx) that Pennyweight made of a deal: it carries the deal.
+        Parameters
+        ----------
+        path : str | Path
+            The file, or a report (.html, .pdf, .xlsx) that Pennyweight made of a deal: it carries the deal.
 
+        Returns
+        -------
+        Deal
+            See `Deal` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Says file, line and reason when something in it cannot be right.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> deal
         Deal('Electric water-taxi for the quay', 12 inputs, 5 scenarios)
@@ -78,8 +95,18 @@ class Deal(SetBeside):
     def starter(cls, name: str) -> Deal:
         """Read one of the deals that come with Pennyweight, to try something on it.
 
-        `name` is its name, as `pennyweight new --list` shows it; InputError for another.
+        Parameters
+        ----------
+        name : str
+            Its name, as `pennyweight new --list` shows it; InputError for another.
 
+        Returns
+        -------
+        Deal
+            See `Deal` for what it holds.
+
+        Examples
+        --------
         >>> Deal.starter("first")
         Deal('A deal of your own', 6 inputs, 1 scenarios)
         """
@@ -90,8 +117,23 @@ class Deal(SetBeside):
     def from_dict(cls, document: Mapping[str, Any]) -> Deal:
         """A deal given as nested dictionaries, the way its file would say it.
 
-        `document` holds the sections of a deal file by name.
+        Parameters
+        ----------
+        document : Mapping[str, Any]
+            Holds the sections of a deal file by name.
 
+        Returns
+        -------
+        Deal
+            See `Deal` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> document = {"deal": "Kiln", "measures": {"price": "8_000 * 1.2"}}
         >>> Deal.from_dict(document).weigh().measures["price"].value
         9600.0
@@ -113,18 +155,38 @@ class Deal(SetBeside):
     ) -> Deal:
         """A deal out of a function of yours: every analysis serves it as it serves a file.
 
-        Args:
-            function: takes the inputs by keyword, numbers or, of series, arrays of (periods + 1,); gives a mapping of
-                figures by name: a number is a measure, an array of (periods + 1,) a line. Where it gives the same for
-                arrays of cases as case by case (both are tried on the same cases) it is called once for many.
-                ArithmeticError and ValueError inside it mean that its figures are undefined.
-            inputs: as under [inputs] of a deal file.
-            goals: as under [goals]. measures, lines: unit, label, note of what it gives, by name.
-            timeline: as under [timeline]; left out, one year a period, one of them.
-            title: how the deal is called. more: other sections, such as scenarios or questions.
+        Parameters
+        ----------
+        function : Callable[..., Mapping[str, Any]]
+            Takes the inputs by keyword, numbers or, of series, arrays of (periods + 1,); gives a mapping of figures by
+            name: a number is a measure, an array of (periods + 1,) a line. Where it gives the same for arrays of cases
+            as case by case (both are tried on the same cases) it is called once for many. ArithmeticError and
+            ValueError inside it mean that its figures are undefined.
+        inputs : Mapping[str, Any]
+            As under [inputs] of a deal file.
+        goals : Mapping[str, Any] | None, optional
+            As under [goals].
+        measures, lines : Mapping[str, Any] | None
+            Unit, label, note of what it gives, by name.
+        timeline : Mapping[str, Any] | None, optional
+            As under [timeline]; left out, one year a period, one of them.
+        title : str | None, optional
+            How the deal is called.
+        more
+            Other sections, such as scenarios or questions.
 
-        InputError where the function does not take an input, or gives what is no figure.
+        Returns
+        -------
+        Deal
+            See `Deal` for what it holds.
 
+        Raises
+        ------
+        InputError
+            Where the function does not take an input, or gives what is no figure.
+
+        Examples
+        --------
         >>> def kiln(price, sales):
         ...     return {"gain": 3 * sales - price}
         >>> deal = Deal.from_function(kiln, {"price": 9_000, "sales": 4_000}, goals={"gain": {"at_least": 0}})
@@ -159,14 +221,26 @@ class Deal(SetBeside):
     def weigh(self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None) -> Weighing:
         """Weigh the deal: figures, goals, verdict, answers, turning points and checks.
 
-        Args:
-            scenario: "base" or the name of a scenario.
-            inputs: values in place of the scenario's, as numbers or as an analyst types them ("430k", "9%");
-                "scale 0.85" and "shift 500" work on what stands there.
+        Parameters
+        ----------
+        scenario : str, default 'base'
+            "base" or the name of a scenario.
+        inputs : Mapping[str, object] | None, optional
+            Values in place of the scenario's, as numbers or as an analyst types them ("430k", "9%"); "scale 0.85" and
+            "shift 500" work on what stands there.
 
-        Raises:
-            InputError: no such scenario or input, or a value that cannot be right.
+        Returns
+        -------
+        Weighing
+            See `Weighing` for what it holds.
 
+        Raises
+        ------
+        InputError
+            No such scenario or input, or a value that cannot be right.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> deal.weigh(inputs={"hull": "scale 1.2"}).verdict
         'nearly'
@@ -184,12 +258,30 @@ class Deal(SetBeside):
     ) -> Variation:
         """Vary one or two inputs.
 
-        Args:
-            places: for each input a list of values, or a text: "380k..460k/9" is nine values, both ends in;
-                "6%..12%:1%" goes in steps; "7,8,9" lists them. A series is varied by multiples of itself.
-            show: the measure, or several; left out: all for one input, the first for two.
-            scenario, inputs: as in `weigh`. on: a Dask cluster, as in `simulate`.
+        Parameters
+        ----------
+        places : Mapping[str, object]
+            For each input a list of values, or a text: "380k..460k/9" is nine values, both ends in; "6%..12%:1%" goes
+            in steps; "7,8,9" lists them. A series is varied by multiples of itself.
+        show : str | Sequence[str] | None, optional
+            The measure, or several; left out: all for one input, the first for two.
+        scenario, inputs
+            As in `weigh`.
+        on : str | Client | None, optional
+            A Dask cluster, as in `simulate`.
 
+        Returns
+        -------
+        Variation
+            See `Variation` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> deal.vary({"hull": "400k..440k/3"}, show="npv").figures["npv"].round(2).tolist()
         [93134.45, 79556.59, 65978.73]
@@ -216,15 +308,34 @@ class Deal(SetBeside):
     ) -> Found:
         """Find the values of an input at which a condition becomes true, in every scenario named.
 
-        Args:
-            name: the input; a series is found by its multiple.
-            so_that: a condition on measures, such as "npv == 0" or "irr >= hurdle and payback <= 8"; left out:
-                that the deal pays off.
-            most, least: instead of a condition a figure, such as "irr": find the value at which it is largest, or
-                smallest.
-            scenarios: their names; left out: the deal as it stands. inputs: as in `weigh`.
-            between: where to look; left out: by the input's unit, see `analysis.search.default_range`.
+        Parameters
+        ----------
+        name : str
+            The input; a series is found by its multiple.
+        so_that : str | None, optional
+            A condition on measures, such as "npv == 0" or "irr >= hurdle and payback <= 8"; left out: that the deal
+            pays off.
+        most, least : str | None
+            Instead of a condition a figure, such as "irr": find the value at which it is largest, or smallest.
+        scenarios : Sequence[str] | None, optional
+            Their names; left out: the deal as it stands.
+        inputs : Mapping[str, object] | None, optional
+            As in `weigh`.
+        between : tuple[str | float, str | float] | None, optional
+            Where to look; left out: by the input's unit, see `analysis.search.default_range`.
 
+        Returns
+        -------
+        Found
+            See `Found` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> round(deal.find("hull", "irr == 12%").answers["base"].values[0], 2)
         446257.88
@@ -265,11 +376,31 @@ class Deal(SetBeside):
     ) -> BreakEven:
         """The pairs of two inputs at which a condition just holds: for each value of one those of the other, as lines.
 
-        Args:
-            name: the input that is found, so_that: the condition, between: where to look, as in `find`.
-            along: the other input and its range, such as {"grant_share": "0%..30%"}, 25 values unless it says how many.
-            scenarios, inputs: as in `find`.
+        Parameters
+        ----------
+        name : str
+            The input that is found.
+        so_that : str | None, optional
+            The condition.
+        between : tuple[str | float, str | float] | None, optional
+            Where to look, as in `find`.
+        along : Mapping[str, object]
+            The other input and its range, such as {"grant_share": "0%..30%"}, 25 values unless it says how many.
+        scenarios, inputs
+            As in `find`.
 
+        Returns
+        -------
+        BreakEven
+            See `BreakEven` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> found = Deal.starter("taxi").break_even("hull", "npv == 0", along={"grant_share": "0%..30%/3"})
         >>> len(found.branches), found.branches[0].along.round(2).tolist()
         (1, [0.0, 0.15, 0.3])
@@ -301,14 +432,35 @@ class Deal(SetBeside):
     ) -> Why:
         """Where a figure comes from: its formula as typed, with the numbers in, and each name in it down to the inputs.
 
-        Args:
-            name: a measure, value, line, level, part of a loan, question, or "pays_off".
-            at: the period of a line or level to look at, a day, or a text such as "year 3"; left out: the last one.
-            scenario, inputs: as in `weigh`. against: another scenario, set beside it.
-            depth: how many formulas to go down.
-            by: what a figure over time (npv, irr, total…) is told by, besides its lines: every year or every period.
-            of: the thing of a set to look at, where the name is worked out for each; left out: all, the largest first.
+        Parameters
+        ----------
+        name : str
+            A measure, value, line, level, part of a loan, question, or "pays_off".
+        at : optional
+            The period of a line or level to look at, a day, or a text such as "year 3"; left out: the last one.
+        scenario, inputs
+            As in `weigh`.
+        against : str | None, optional
+            Another scenario, set beside it.
+        depth : int, default 2
+            How many formulas to go down.
+        by : Literal['year', 'period'], default 'year'
+            What a figure over time (npv, irr, total…) is told by, besides its lines: every year or every period.
+        of : str | None, optional
+            The thing of a set to look at, where the name is worked out for each; left out: all, the largest first.
 
+        Returns
+        -------
+        Why
+            See `Why` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> deal.why("hull_paid", at=0).reason.filled
         '420,000'
@@ -330,8 +482,23 @@ class Deal(SetBeside):
     ) -> list[TurningPoint]:
         """For every input the value at which the verdict turns when it moves alone.
 
-        `scenario` and `inputs` as in `weigh`.
+        Parameters
+        ----------
+        scenario, inputs
+            As in `weigh`.
 
+        Returns
+        -------
+        list[TurningPoint]
+            For every input the value at which the verdict turns when it moves alone.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> deal = Deal.starter("taxi")
         >>> [point.input for point in deal.turning_points() if abs(point.distance or 1) < 0.05]
         ['fare', 'trips']

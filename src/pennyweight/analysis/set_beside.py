@@ -56,10 +56,15 @@ class SetBeside(WhatMayCome):
     def changes_to(self, newer: SetBeside, scenario: str = "base") -> Changes:
         """Compare this deal with a newer version of it: inputs, formulas and goals that differ, and what each did.
 
-        Args:
-            newer: the other version.
-            scenario: both are weighed in it where they have one of that name, else as they stand.
+        Parameters
+        ----------
+        newer : SetBeside
+            The other version.
+        scenario : str, default 'base'
+            Both are weighed in it where they have one of that name, else as they stand.
 
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("taxi")
         >>> deal.changes_to(deal).changes
@@ -86,15 +91,27 @@ class SetBeside(WhatMayCome):
     ) -> Bridge:
         """What made the difference of a measure between two scenarios: the share of each input that differs.
 
+        Parameters
+        ----------
+        first, second : str
+            The scenarios, "base" for the deal as it stands.
+        measure : str | None, optional
+            Left out: that of the first goal.
+        inputs : Mapping[str, object] | None, optional
+            As in `weigh`.
+
+        Raises
+        ------
+        InputError
+            Where the measure is undefined on the way, with the reason.
+
+        Notes
+        -----
         A share is the mean of what a change does over all orders in which the changes may come (Shapley's value), so
         that the shares add up to the difference and hang on no order.
 
-        Args:
-            first, second: the scenarios, "base" for the deal as it stands.
-            measure: left out: that of the first goal. inputs: as in `weigh`.
-
-        InputError where the measure is undefined on the way, with the reason.
-
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> found = Deal.starter("taxi").bridge("base", "dear_hull", "npv")
         >>> [(step.name, round(step.share, 2)) for step in found.steps]

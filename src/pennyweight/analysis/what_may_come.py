@@ -45,19 +45,35 @@ class WhatMayCome(Shown):
     ) -> Simulation:
         """Draw uncertain inputs many times: the chance that the deal pays off, and how its measures fall.
 
+        Parameters
+        ----------
+        cases : int | str, default simulation.USUAL
+            How many, a number or a text such as "1mn"; it is rounded up to 16 times a power of two.
+        seed : int, default 1
+            Another one draws other cases.
+        plain : bool, default False
+            Draw plain numbers instead of evenly spread points.
+        until : float | str | None, optional
+            Go on until the chance of the verdict is known so well, such as "0.5%".
+        hold, only : str | Sequence[str]
+            Inputs to leave as they stand, or the only ones to draw.
+        show : str | Sequence[str], optional
+            The measures; left out: all.
+        fan : str | Sequence[str], optional
+            Lines or levels whose percentiles are kept in every period.
+        scenario, inputs
+            As in `weigh`.
+        on : str | Client | None, optional
+            A Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`; the
+            figures are the same to the last bit, where processors are of one kind.
+
+        Notes
+        -----
         Inputs that say `uncertain` are drawn; where none does, those with a low and a high, as triangles about the
         value. Decisions, facts, what the scenario sets and what is given in `inputs` are held.
 
-        Args:
-            cases: how many, a number or a text such as "1mn"; it is rounded up to 16 times a power of two.
-            seed: another one draws other cases. plain: draw plain numbers instead of evenly spread points.
-            until: go on until the chance of the verdict is known so well, such as "0.5%".
-            hold, only: inputs to leave as they stand, or the only ones to draw.
-            show: the measures; left out: all. fan: lines or levels whose percentiles are kept in every period.
-            scenario, inputs: as in `weigh`.
-            on: a Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`;
-                the figures are the same to the last bit, where processors are of one kind.
-
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("taxi")
         >>> deal.simulate(1_024, hold="bank_share", show="npv").spreads["npv"].defined
@@ -99,12 +115,21 @@ class WhatMayCome(Shown):
     ) -> Drivers:
         """Which inputs drive a measure: its swing as each moves alone, and the share of its variance each brings.
 
-        Args:
-            measure: its name, or "pays_off" for the verdict; left out: that of the first goal.
-            moved: move every input by so much of itself, such as "10%", instead of from its low to its high.
-            cases: how many points the shares are worked out of; rounded up to 16 times a power of two.
-            seed, hold, only, on: as in `simulate`. scenario, inputs: as in `weigh`.
+        Parameters
+        ----------
+        measure : str | None, optional
+            Its name, or "pays_off" for the verdict; left out: that of the first goal.
+        moved : float | str | None, optional
+            Move every input by so much of itself, such as "10%", instead of from its low to its high.
+        cases : int | str, default drivers.USUAL
+            How many points the shares are worked out of; rounded up to 16 times a power of two.
+        seed, hold, only, on
+            As in `simulate`.
+        scenario, inputs
+            As in `weigh`.
 
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> found = Deal.starter("taxi").drivers("npv", moved="10%", cases=256)
         >>> found.swings[0].input

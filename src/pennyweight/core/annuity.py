@@ -43,10 +43,32 @@ def annuity_factor(
 ) -> Floats:
     """Return the worth today of payments 1, 1 + growth, (1 + growth) ** 2…, one a period.
 
-    `rate_per_period` and `growth_per_period` are of one period, `periods` how many there are; `paid` at the "end" or
-    the "start" of each. NaN where rate or growth is -1 or less. Shapes broadcast. Source: S. Kellison, "The Theory of
-    Interest", 3rd ed., ch. 3.
+    Parameters
+    ----------
+    rate_per_period, growth_per_period : array_like
+        Of one period.
+    periods : array_like
+        How many there are.
+    paid : Paid, default 'end'
+        At the "end" or the "start" of each.
 
+    Returns
+    -------
+    array of float
+        The worth today of payments 1, 1 + growth, (1 + growth) ** 2…, one a period.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    NaN where rate or growth is -1 or less. Shapes broadcast. Source: S. Kellison, "The Theory of Interest", 3rd ed.,
+    ch. 3
+
+    Examples
+    --------
     >>> round(float(annuity_factor(0.05, 10)), 6), float(annuity_factor(0.05, 10, growth_per_period=0.05)) == 10 / 1.05
     (7.721735, True)
     """
@@ -62,9 +84,29 @@ def annuity_factor(
 def perpetuity_factor(rate_per_period: ArrayLike, *, growth_per_period: ArrayLike = 0.0, paid: Paid = "end") -> Floats:
     """Return the worth today of payments that never end: 1 / (rate - growth), NaN unless rate > growth.
 
-    `rate_per_period` and `growth_per_period` are of one period; `paid` at the "end" or the "start" of each. Shapes
-    broadcast.
+    Parameters
+    ----------
+    rate_per_period, growth_per_period : array_like
+        Of one period.
+    paid : Paid, default 'end'
+        At the "end" or the "start" of each.
 
+    Returns
+    -------
+    array of float
+        The worth today of payments that never end: 1 / (rate - growth), NaN unless rate > growth.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    Shapes broadcast
+
+    Examples
+    --------
     >>> float(perpetuity_factor(0.05)), float(perpetuity_factor(0.05, growth_per_period=0.05))
     (20.0, nan)
     """
@@ -85,10 +127,37 @@ def present_value(
 ) -> Floats:
     """Return the worth today of `payment` each period and of `future` at the end of the last.
 
-    `rate_per_period` is of one period (of a yearly 6% paid monthly 0.06 / 12); each payment grows by
-    `growth_per_period` from the one before; `paid` at the "end" or the "start" of each of the `periods`. Shapes
-    broadcast.
+    Parameters
+    ----------
+    rate_per_period : array_like
+        Of one period (of a yearly 6% paid monthly 0.06 / 12); each payment grows by.
+    growth_per_period : array_like, default 0.0
+        From the one before.
+    paid : Paid, default 'end'
+        At the "end" or the "start" of each of the.
+    periods : array_like
 
+    payment : array_like, default 0.0
+        The amount of each period, in the currency.
+    future : array_like, default 0.0
+        What comes at the end of the last period besides.
+
+    Returns
+    -------
+    array of float
+        The worth today of `payment` each period and of `future` at the end of the last.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    Shapes broadcast
+
+    Examples
+    --------
     >>> round(float(present_value(payment=100.0, rate_per_period=0.05, periods=10)), 2)
     772.17
     """
@@ -110,8 +179,31 @@ def future_value(
 ) -> Floats:
     """Return what `payment` each period and `present` today have become at the end of the last period.
 
-    `rate_per_period`, `periods`, `growth_per_period` and `paid` as in `present_value`. Shapes broadcast.
+    Parameters
+    ----------
+    rate_per_period, periods, growth_per_period, paid
+        As in `present_value`.
+    payment : array_like, default 0.0
+        The amount of each period, in the currency.
+    present : array_like, default 0.0
+        What there is today, in the currency.
 
+    Returns
+    -------
+    array of float
+        What `payment` each period and `present` today have become at the end of the last period.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    Shapes broadcast
+
+    Examples
+    --------
     >>> round(float(future_value(payment=100.0, rate_per_period=0.05, periods=10)), 2)
     1257.79
     """
@@ -131,9 +223,31 @@ def level_payment(
 ) -> Floats:
     """Return the payment each period that takes a debt from `owed` to `still_owed`; with growth, the first one.
 
-    `rate_per_period`, `periods`, `growth_per_period` and `paid` as in `present_value`. Shapes broadcast. NaN where
-    there is no period to pay in.
+    Parameters
+    ----------
+    rate_per_period, periods, growth_per_period, paid
+        As in `present_value`.
+    owed : array_like
+        What is owed today, in the currency.
+    still_owed : array_like, default 0.0
+        What is left after the last payment.
 
+    Returns
+    -------
+    array of float
+        The payment each period that takes a debt from `owed` to `still_owed`; with growth, the first one.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    Shapes broadcast. NaN where there is no period to pay in
+
+    Examples
+    --------
     >>> round(float(level_payment(owed=100_000.0, rate_per_period=0.06 / 12, periods=360)), 2)
     599.55
     """
@@ -149,9 +263,36 @@ def payments_needed(
 ) -> Floats:
     """Return how many level payments take a debt from `owed` to `still_owed`; not whole as a rule.
 
+    Parameters
+    ----------
+    owed : array_like
+        What is owed today, in the currency.
+    payment : array_like
+        Each payment, in the currency.
+    still_owed : array_like, default 0.0
+        What is left after the last payment.
+    rate_per_period : array_like
+        The rate of one period, a fraction: 0.005 is 0.5 %.
+    paid : Paid, default 'end'
+        Whether payments come at the "end" or the "start" of a period.
+
+    Returns
+    -------
+    array of float
+        How many level payments take a debt from `owed` to `still_owed`; not whole as a rule.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     log((payment - still_owed i) / (payment - owed i)) / log(1 + i). NaN where the payment never gets there.
     `rate_per_period` is of one period; `paid` at the "end" or the "start" of each. Shapes broadcast.
 
+    Examples
+    --------
     >>> round(float(payments_needed(owed=100_000.0, payment=599.5505251527570, rate_per_period=0.005)), 6)
     360.0
     """
@@ -169,12 +310,37 @@ def payments_needed(
 def rate_needed(*, owed: ArrayLike, payment: ArrayLike, periods: ArrayLike, paid: Paid = "end") -> Floats:
     """Return the rate per period at which level payments, `paid` at its "end" or "start", just clear what is owed.
 
+    Parameters
+    ----------
+    owed : array_like
+        What is owed today, in the currency.
+    payment : array_like
+        Each payment, in the currency.
+    periods : array_like
+        How many periods, zero or more.
+    paid : Paid, default 'end'
+        Whether payments come at the "end" or the "start" of a period.
+
+    Returns
+    -------
+    array of float
+        The rate per period at which level payments, `paid` at its "end" or "start", just clear what is owed.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     NaN where payment or owed is not above zero. The payment at the rate agrees with the one given to 1e-12
     of itself. A million rows take one call; shapes broadcast.
 
     Method: Halley's steps from a rational start, on i / (1 - (1 + i) ** -n) - payment / owed, which is smooth and
     monotone in i (zero included).
 
+    Examples
+    --------
     >>> round(float(rate_needed(owed=100_000.0, payment=599.55, periods=360)), 7)
     0.005
     """

@@ -24,11 +24,27 @@ def year_fraction(
 ) -> Floats:
     """Return the part of a year from `start` to `end`, arrays of days that broadcast; below zero when end is earlier.
 
-    Args:
-        start, end: days, single or arrays.
-        day_count: one of DAY_COUNTS.
-        termination: the last day of the whole contract, which only 30E/360 (ISDA) asks for.
+    Parameters
+    ----------
+    start, end : array_like
+        Days, single or arrays.
+    day_count : str, default 'actual/365'
+        One of DAY_COUNTS.
+    termination : array_like | None, optional
+        The last day of the whole contract, which only 30E/360 (ISDA) asks for.
 
+    Returns
+    -------
+    array of float
+        The part of a year from `start` to `end`, arrays of days that broadcast; below zero when end is earlier.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> float(year_fraction(np.datetime64("2026-01-31"), np.datetime64("2026-07-31"), "30/360"))
     0.5
     """
@@ -44,8 +60,23 @@ def days_between(
 ) -> Floats:
     """Return the days from `start` to `end` as a day count counts them: by the calendar, or by months of thirty days.
 
-    `start`, `end`, `day_count` and `termination` as in `year_fraction`.
+    Parameters
+    ----------
+    start, end, day_count, termination
+        As in `year_fraction`.
 
+    Returns
+    -------
+    array of float
+        The days from `start` to `end` as a day count counts them: by the calendar, or by months of thirty days.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> [float(days_between("2027-01-31", "2027-02-28", name)) for name in ("actual/365", "30/360", "30E/360 ISDA")]
     [28.0, 28.0, 30.0]
     """
@@ -60,15 +91,33 @@ def actual_actual_icma(
 ) -> Floats:
     """Return the part of a year from start to end by coupon periods (ICMA rule 251).
 
-    Args:
-        start, end: arrays of days; the span may be shorter or longer than a coupon period.
-        regular: a regular coupon period (from, to) on the same schedule; other periods are counted on from it,
-            forwards and backwards, so a short or long first or last period is measured by the notional ones it covers.
-            The later day of the month of the two is the schedule's: 31 August and 28 February fall on the 31st.
-        per_year: coupon periods a year, 1, 2, 3, 4, 6 or 12.
+    Parameters
+    ----------
+    start, end : array_like
+        Arrays of days; the span may be shorter or longer than a coupon period.
+    regular : tuple[array_like, array_like]
+        A regular coupon period (from, to) on the same schedule; other periods are counted on from it, forwards and
+        backwards, so a short or long first or last period is measured by the notional ones it covers. The later day of
+        the month of the two is the schedule's: 31 August and 28 February fall on the 31st.
+    per_year : int
+        Coupon periods a year, 1, 2, 3, 4, 6 or 12.
 
+    Returns
+    -------
+    array of float
+        The part of a year from start to end by coupon periods (ICMA rule 251).
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Each notional period covered counts days in it over (days of that period * per_year).
 
+    Examples
+    --------
     >>> regular = (np.datetime64("2026-08-31"), np.datetime64("2027-02-28"))
     >>> float(actual_actual_icma("2027-08-31", "2028-02-29", regular=regular, per_year=2))
     0.5

@@ -35,6 +35,25 @@ _EPS = np.finfo(np.float64).eps
 def discount_factors(rate_per_period: ArrayLike, times: ArrayLike) -> Floats:
     """Return (1 + rate_per_period) ** -times, rates (...) against times (n,) or (..., n): shape (..., n).
 
+    Parameters
+    ----------
+    rate_per_period : array_like
+        The rate of one period, a fraction: 0.005 is 0.5 %.
+    times : array_like
+        Periods, or years, from today; (n,) or (..., n).
+
+    Returns
+    -------
+    array of float
+        (1 + rate_per_period) ** -times, rates (...) against times (n,) or (..., n): shape (..., n).
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> discount_factors(0.25, [0, 1, 2]).tolist()
     [1.0, 0.8, 0.64]
     """
@@ -53,13 +72,31 @@ def discounted(flows: ArrayLike, rate: ArrayLike, *, times: ArrayLike | None = N
 def npv(flows: ArrayLike, rate_per_period: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
     """Return the net present value at time 0: sum of flow / (1 + rate) ** time.
 
-    Args:
-        flows: (..., n), in positive, out negative; the flow at time 0 is not discounted.
-        rate_per_period: of one unit of the times, as a fraction above -1; NaN where it is not.
-        times: (n,) or (..., n), in any order; left out: 0, 1, 2…
+    Parameters
+    ----------
+    flows : array_like
+        (..., n), in positive, out negative; the flow at time 0 is not discounted.
+    rate_per_period : array_like
+        Of one unit of the times, as a fraction above -1; NaN where it is not.
+    times : array_like | None, optional
+        (n,) or (..., n), in any order; left out: 0, 1, 2….
 
+    Returns
+    -------
+    array of float
+        The net present value at time 0: sum of flow / (1 + rate) ** time.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Source: Brealey, Myers, Allen, "Principles of Corporate Finance", ch. 2.
 
+    Examples
+    --------
     >>> float(npv([-100.0, 60.0, 72.0], 0.2))
     0.0
     """
@@ -86,16 +123,26 @@ def payback(
 ) -> Floats:
     """Return the time from which the running total stays at or above zero; NaN when it never does.
 
-    Args:
-        flows: (..., n), in positive, out negative.
-        rate: discount each flow at this rate first (discounted payback).
-        times: (n,), increasing; left out: 0, 1, 2…
-        spread: whether each flow comes evenly over the period that ends at its time (the flow at the
-            first time at once), or all on the day.
-        first: return the first time at which the total reaches zero from below, even when it is lost again.
+    Parameters
+    ----------
+    flows : array_like
+        (..., n), in positive, out negative.
+    rate : array_like | None, optional
+        Discount each flow at this rate first (discounted payback).
+    times : array_like | None, optional
+        (n,), increasing; left out: 0, 1, 2….
+    spread : bool, default True
+        Whether each flow comes evenly over the period that ends at its time (the flow at the first time at once), or
+        all on the day.
+    first : bool, default False
+        Return the first time at which the total reaches zero from below, even when it is lost again.
 
+    Notes
+    -----
     A total within rounding of zero counts as zero, so that eight times 0.1 pays back 0.8.
 
+    Examples
+    --------
     >>> float(payback([-100.0, 40.0, 40.0, 40.0]))
     2.5
     """

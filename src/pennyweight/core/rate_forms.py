@@ -13,8 +13,29 @@ __all__ = ["discount_from_effective", "effective_from_discount", "effective_rate
 def effective_rate(nominal: ArrayLike, per_year: float) -> Floats:
     """Return the effective rate of a `nominal` one that compounds `per_year` times (inf: continuously).
 
+    Parameters
+    ----------
+    nominal : array_like
+        The yearly rate as it is quoted, a fraction.
+    per_year : float
+        How often a year it compounds, above 0; math.inf: continuously.
+
+    Returns
+    -------
+    array of float
+        The effective rate of a `nominal` one that compounds `per_year` times (inf: continuously).
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     (1 + j/m) ** m - 1, or exp(j) - 1. Source: S. Kellison, "The Theory of Interest", 3rd ed., section 1.8.
 
+    Examples
+    --------
     >>> round(float(effective_rate(0.12, 12)), 8)
     0.12682503
     """
@@ -28,6 +49,25 @@ def effective_rate(nominal: ArrayLike, per_year: float) -> Floats:
 def nominal_rate(effective: ArrayLike, per_year: float) -> Floats:
     """Return the quoted rate, compounding `per_year` times (inf: continuously), of an effective one.
 
+    Parameters
+    ----------
+    effective : array_like
+        The rate that a year comes to, a fraction.
+    per_year : float
+        How often a year it compounds, above 0; math.inf: continuously.
+
+    Returns
+    -------
+    array of float
+        The quoted rate, compounding `per_year` times (inf: continuously), of an effective one.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> round(float(nominal_rate(0.12682503, 12)), 8)
     0.12
     """

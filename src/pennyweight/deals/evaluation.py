@@ -40,13 +40,19 @@ def evaluate(
 ) -> dict[str, Floats]:
     """Work out the wanted names for all cases at once.
 
-    Args:
-        inputs: every input by name; single ones (1,) or (cases,), series (periods + 1, 1) or
-            (periods + 1, cases), columns of sets (things, 1) or (things, cases).
-        wanted: names of values, lines, levels, measures; what they do not need is not worked out.
-        threads: how many to use; left out: as many as there are processors, when it pays.
+    Parameters
+    ----------
+    inputs : Mapping[str, array of float]
+        Every input by name; single ones (1,) or (cases,), series (periods + 1, 1) or (periods + 1, cases), columns of
+        sets (things, 1) or (things, cases).
+    wanted : Sequence[str]
+        Names of values, lines, levels, measures; what they do not need is not worked out.
+    threads : int | None, optional
+        How many to use; left out: as many as there are processors, when it pays.
 
-    Returns:
+    Returns
+    -------
+    dict[str, Floats]
         One figure a case, (cases,), or lines (periods + 1, cases); of what has a value for each thing of a set
         (things, cases) and (periods + 1, things, cases). NaN is undefined.
     """

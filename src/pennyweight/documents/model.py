@@ -183,6 +183,8 @@ Block: TypeAlias = Text | Figures | Table | Verdict | Checks | Chart
 class Document:
     """A title and what stands under it, in order.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(1_000, "6%", years=1).document().title
     'A loan of 1,000.00'

@@ -43,14 +43,23 @@ class Shown(Described):
     def plot(self, ax: Any = None, *, chart: int = 0, **style: Any) -> Any:
         """Draw one of the result's charts on an axes of Matplotlib and return it; without `ax` on a new figure.
 
-        Args:
-            ax: where to draw; nothing else is touched.
-            chart: which of the charts, counted from 0.
-            style: how its lines (of bars alone, its bars) are drawn instead, in words of Matplotlib: color, linewidth,
-                linestyle, alpha.
+        Parameters
+        ----------
+        ax : optional
+            Where to draw; nothing else is touched.
+        chart : int, default 0
+            Which of the charts, counted from 0.
+        style
+            How its lines (of bars alone, its bars) are drawn instead, in words of Matplotlib: color, linewidth,
+            linestyle, alpha.
 
-        InputError for a chart there is none of, and for a style that these do not have.
+        Raises
+        ------
+        InputError
+            For a chart there is none of, and for a style that these do not have.
 
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> Loan(1_000, "6%", years=1).plot().get_ylabel()
         'Owed'

@@ -139,9 +139,36 @@ def payment_dates(
 ) -> Days:
     """Return `count` dates, `per_year` a year (a divisor of 12), the first on `start`.
 
-    A day past a month's end is that month's last, and returns after it: 31 January, 29 February, 31 March. `roll` moves
-    them to business days: Monday to Friday but for the holidays.
+    Parameters
+    ----------
+    start : str | dt.date | day
+        The first day.
+    count : int
+        How many days.
+    per_year : int, default 12
+        How often a year.
+    roll : Roll, default 'none'
+        What becomes of a day that is no business day.
+    holidays : Sequence[str | dt.date | day], optional
+        Days on which nothing is paid.
 
+    Returns
+    -------
+    Days
+        `count` dates, `per_year` a year (a divisor of 12), the first on `start`.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    A day past a month's end is that month's last, and returns after it: 31 January, 29 February, 31 March. `roll`
+    moves them to business days: Monday to Friday but for the holidays.
+
+    Examples
+    --------
     >>> payment_dates("2028-01-31", count=3).astype(str).tolist()
     ['2028-01-31', '2028-02-29', '2028-03-31']
     """

@@ -26,9 +26,13 @@ _RATE = re.compile(
 class KnownRate(float):
     """A rate that came out of a result: a float like any other, but read as the rate it is when it is 100 % or more.
 
+    Notes
+    -----
     A bare number of 1 or more is refused where a rate belongs, because 5 may stand for 5 %; this one cannot. It also
     keeps how it compounds, when that was said ("4% half-yearly").
 
+    Examples
+    --------
     >>> read_rate(KnownRate(1.5)).value
     1.5
     """

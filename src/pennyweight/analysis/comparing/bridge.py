@@ -31,9 +31,13 @@ __all__ = ["Bridge", "Player", "Step", "bridge_of_scenarios", "check_measure", "
 class Step(Described):
     """One thing that differs, and its share of the difference, whatever the order.
 
+    Notes
+    -----
     `alone` is what it does with all else as before, `last` with all else as after; `error` says how far the
     share may be off where orders were drawn.
 
+    Examples
+    --------
     >>> Step("price", "Price", "90", "95", -4.0, 0.0, -4.0, -4.0).share
     -4.0
     """
@@ -52,6 +56,8 @@ class Step(Described):
 class Bridge(Shown):
     """What made the difference of a measure between two cases: steps from one to the other that add up to it.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> found = Deal.starter("taxi").bridge("base", "wet_summers", "npv")
     >>> [one.name for one in found.steps], round(sum(one.share for one in found.steps), 2)
@@ -85,7 +91,13 @@ class Bridge(Shown):
         return pd.DataFrame(rows, columns=["step", "before", "after", "share", "error", "alone", "last"])
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "deal": self.title,

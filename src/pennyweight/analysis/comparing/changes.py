@@ -32,6 +32,8 @@ class Change(Described):
     """One entry that differs. `effects` are the figures with this change alone, less those of the old version; empty
     when it says nothing that moves a figure, or cannot stand without the others.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "8_000 * 1.2"}})
     >>> dearer = Deal.from_dict({"deal": "Kiln", "measures": {"cost": "9_000 * 1.2"}})
@@ -52,6 +54,8 @@ class Change(Described):
 class Changes(Shown):
     """What differs between two versions of a deal, and both side by side.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> deal.changes_to(deal)
@@ -75,7 +79,13 @@ class Changes(Shown):
         return pd.DataFrame(rows, columns=None if rows else list(names))
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON: the comparison's, and the changes."""
+        """Plain values for JSON: the comparison's, and the changes.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON: the comparison's, and the changes.
+        """
         told = [
             {
                 "section": one.section,

@@ -28,6 +28,8 @@ __all__ = ["Comparison", "compare", "compare_deals"]
 class Comparison(Shown):
     """Weighings side by side, by the name of their scenario or deal.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> both = deal.compare(["base", "dear_hull"])
@@ -44,8 +46,13 @@ class Comparison(Shown):
     def work_out(self, *, turns: bool = False) -> None:
         """Work out the answers of all, each deal's in one search; with `turns` the turning points too.
 
-        `turns` says whether.
+        Parameters
+        ----------
+        turns : bool, default False
+            Says whether.
 
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> both = Deal.starter("taxi").compare(["base", "dear_hull"])
         >>> both.work_out()
@@ -59,6 +66,18 @@ class Comparison(Shown):
     def document(self, *, tables: bool = False) -> Document:
         """The page of the comparison; `tables` shows the tables of the deals on a screen, too.
 
+        Parameters
+        ----------
+        tables : bool, default False
+            Show the tables of the deals on a screen, too.
+
+        Returns
+        -------
+        Document
+            See `Document` for what it holds.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> Deal.starter("taxi").compare(["base", "dear_hull"]).document().blocks[0].word
         '1 OF 2 PAY OFF'
@@ -120,7 +139,13 @@ class Comparison(Shown):
         return pd.DataFrame(columns).rename_axis("figure")
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         self.work_out(turns=True)
         told = {} if self.against is None else {"against": self.against, "differences": self.differences}
         return {

@@ -18,9 +18,13 @@ __all__ = ["Weighted", "weighted_by"]
 class Weighted(Described):
     """Figures over scenarios, each as likely as the deal says; the deal as it stands takes what is left of 100 %.
 
+    Notes
+    -----
     A mean is None where the figure is undefined in a scenario that may come; `reasons` says in which. `chances` are
     those of each goal, and of all ("pays_off"), to be met, nearly met and missed.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.from_dict({
     ...     "deal": "Kiln", "inputs": {"sales": 100}, "measures": {"gain": "sales - 90"},
@@ -39,7 +43,13 @@ class Weighted(Described):
     """Scenarios with a probability that are not among those compared, so that there are no means and no chances."""
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "weights": dict(self.weights),
             "means": dict(self.means),

@@ -32,6 +32,8 @@ VERDICT = "pays_off"
 class Drivers(Shown):
     """Which inputs drive a measure: `swings` one at a time, `shares` of all together, `verdict_shares` of the verdict.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> found = Deal.starter("taxi").drivers("npv", cases=512)
     >>> found.swings[0].input, found.shares.shares[0].inputs
@@ -95,7 +97,13 @@ class Drivers(Shown):
         return found
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         rows = [
             {
                 "input": one.input, "low": self._plain(one.input, one.low), "high": self._plain(one.input, one.high),

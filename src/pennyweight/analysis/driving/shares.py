@@ -29,9 +29,13 @@ _BLOCK = 256
 class Share(Described):
     """The share of variance that comes from an input, or from several that move together.
 
+    Notes
+    -----
     `alone` is the first-order share, `in_all` the total one, with all that it does together with others; each with how
     far it may be off in 95 of 100 runs.
 
+    Examples
+    --------
     >>> Share(("price",), 0.6, 0.01, 0.7, 0.01).inputs
     ('price',)
     """
@@ -47,8 +51,12 @@ class Share(Described):
 class Shares(Described):
     """The shares of one figure, the largest total first; `undefined` is the share of cases left out.
 
+    Notes
+    -----
     `refused` says why there are none.
 
+    Examples
+    --------
     >>> Shares("npv", (), 0.2, "it is undefined in 20% of the cases", 0.0).refused
     'it is undefined in 20% of the cases'
     """

@@ -25,9 +25,13 @@ _SAME = 1e-12
 class Swing(Described):
     """One input from low to high, all else as it stands: the figure and the verdict at each end; NaN undefined.
 
+    Notes
+    -----
     `low` and `high` are values, of a series or a column multiples, of a choice the words (by place) at which the figure
     is lowest and highest. `idle` says why nothing moves, where nothing does.
 
+    Examples
+    --------
     >>> Swing("price", 1.0, 2.0, 5.0, 3.0, "", "", "").size
     2.0
     """

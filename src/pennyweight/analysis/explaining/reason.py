@@ -18,11 +18,15 @@ the figure's own formula, which has no name."""
 class Reason(Described):
     """A name with its value, and what it is worked out of.
 
+    Notes
+    -----
     `values` are the figure in each case asked for (one, or two set against each other), None where undefined. `period`
     is the period it is looked at in; None for a single figure. `formula` is as it was typed, `filled` the same with the
     numbers in; both are empty for an input. `where` is the file and line. `below` are the names in the formula; `told`
     says that they were told further up.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> reason = Deal.starter("taxi").why("resale_value").reason
     >>> reason.formula, reason.filled, [one.name for one in reason.below]

@@ -54,6 +54,8 @@ _MOST_THINGS = 7
 class Why(Shown):
     """Where a figure comes from, in one case or in two beside each other.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> print(deal.why("resale_value"))  # doctest: +ELLIPSIS
@@ -97,7 +99,13 @@ class Why(Shown):
         return pd.DataFrame(rows, columns=names).astype({"period": "Int64"})
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON, as a tree."""
+        """Plain values for JSON, as a tree.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON, as a tree.
+        """
         return {"format": 1, "deal": self.title, "scenarios": list(self.scenarios), "why": self._plain(self.reason)}
 
     def _plain(self, reason: Reason) -> dict[str, Any]:

@@ -39,6 +39,8 @@ class Branch(Described):
     """One line: pairs of values, along first, at which the condition just holds. `begins` and `ends` say whether it
     stops there, inside of what was looked at.
 
+    Examples
+    --------
     >>> import numpy as np
     >>> Branch("base", np.array([0.0, 0.1]), np.array([5.0, 6.0]), False, False).values.tolist()
     [5.0, 6.0]
@@ -55,6 +57,8 @@ class Branch(Described):
 class BreakEven(Shown):
     """The pairs of two inputs at which a condition just holds, as lines.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> found = Deal.starter("taxi").break_even("hull", "npv == 0", along={"grant_share": "0%..30%/4"})
     >>> [round(value, 2) for value in found.branches[0].values.tolist()]
@@ -89,7 +93,13 @@ class BreakEven(Shown):
         return pd.DataFrame(rows, columns=["scenario", "branch", self.along, self.input])
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "deal": self.title,

@@ -37,6 +37,8 @@ class Asked:
 class Found(Shown):
     """What `find` found: for each scenario its answers, or the reason why there are none.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> found = deal.find("hull", "npv == 0", scenarios=["base", "wet_summers"])
@@ -66,8 +68,18 @@ class Found(Shown):
     def value(self, answer: Answer) -> float | str:
         """An answer as a program takes it: a number, a day, or the word of a choice.
 
-        `answer` is one of the answers.
+        Parameters
+        ----------
+        answer : Answer
+            One of the answers.
 
+        Returns
+        -------
+        float | str
+            An answer as a program takes it: a number, a day, or the word of a choice.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("taxi")
         >>> found = deal.find("swap_year", "npv >= 0")
@@ -94,7 +106,13 @@ class Found(Shown):
         return pd.DataFrame(rows, columns=["scenario", self.input, "kind", "note"])
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "deal": self.title,

@@ -14,6 +14,8 @@ __all__ = ["Answer", "Answers"]
 class Answer(Described):
     """One value that answers; `kind` says on which side of it the condition holds.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> answer = deal.find("hull", "npv >= 0").answers["base"].answers[0]
@@ -31,6 +33,8 @@ class Answer(Described):
 class Answers(Described):
     """The answers in one scenario, smallest first, or why there is none.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> found = deal.find("swap_year", "npv < 0").answers["base"]
@@ -56,6 +60,13 @@ class Answers(Described):
     def intervals(self) -> list[tuple[str, str]]:
         """The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.
 
+        Returns
+        -------
+        list[tuple[str, str]]
+            The answers as they read, each with its remarks: "at most 5", "from 2 to 5", or a value.
+
+        Examples
+        --------
         >>> Answers((Answer(2.0, "at least", "2"), Answer(5.0, "at most", "5")), "").intervals()
         [('from 2 to 5', '')]
         """

@@ -23,6 +23,8 @@ WORST = 0.05
 class Chance(Described):
     """In which share of the cases something is met, nearly met and missed, and how far each may be off.
 
+    Examples
+    --------
     >>> Chance("npv", 0.8, 0.05, 0.15, 0.004, 0.002, 0.003).met
     0.8
     """
@@ -40,9 +42,13 @@ class Chance(Described):
 class Spread(Described):
     """How a measure falls over the cases in which it is defined; NaN where there are none.
 
+    Notes
+    -----
     `percentiles` and `errors` are by percent, `worst` is the mean of the worst 5 %: the lowest, of what must be at most
     something the highest.
 
+    Examples
+    --------
     >>> Spread("npv", 1.0, {50: 10.0}, {50: 0.1}, 9.0, 0.1, 2.0, "lowest", ()).percentiles[50]
     10.0
     """

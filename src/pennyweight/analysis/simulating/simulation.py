@@ -47,9 +47,13 @@ _MOST_UNTIL = 2**22
 class Simulation(Shown):
     """A deal in many drawn cases. Chances and percentiles come with their errors, which hold in 95 of 100 runs.
 
+    Notes
+    -----
     `values` has every measure in every case, (cases,), NaN undefined; the cases of a batch stand together. Of more
     cases than are kept (`counted`) it has 4,096 values a batch that stand for all.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> found = Deal.starter("taxi").simulate(1_024)
     >>> found.cases, found.seed, 0.2 < found.chances["pays_off"].met < 0.3
@@ -118,7 +122,13 @@ class Simulation(Shown):
         return {"measures": self.frame, **chances}
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "deal": self.title,

@@ -38,9 +38,13 @@ _AT_A_WORKER = 16_384
 class Variation(Shown):
     """Measures over one or two inputs. Values of a series are multiples of it.
 
+    Notes
+    -----
     `figures` holds each measure, and `pays_off` when the deal has goals, with shape (len(first), len(second))
     or (len(first),).
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> table = deal.vary({"hurdle": ["8%", "10%"]}, show=["npv"])
@@ -85,7 +89,13 @@ class Variation(Shown):
         return values if plain else [plain_place(item, value) for value in values.tolist()]
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         rows = [{key: _plain(value) for key, value in row.items()} for row in self.frame.to_dict(orient="records")]
         return {"format": 1, "deal": self.title, "scenario": self.scenario, "rows": rows}
 

@@ -34,8 +34,12 @@ class TableResult(Described):
     """A table of a deal, worked out: `by` holds the values it goes by, `columns` the figures, (first,)
     or (first, second).
 
+    Notes
+    -----
     A figure that is undefined is NaN, and `reasons` says why, by column and place.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.from_dict({
     ...     "deal": "Kiln",
@@ -61,8 +65,21 @@ class TableResult(Described):
     def shown(self, column: str, value: float) -> str:
         """A figure of a column as a page shows it, without its unit: a word where the column is the answer to a choice.
 
-        `column` is its name, `value` the figure.
+        Parameters
+        ----------
+        column : str
+            Its name.
+        value : float
+            The figure.
 
+        Returns
+        -------
+        str
+            A figure of a column as a page shows it, without its unit: a word where the column is the answer to a
+            choice.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().tables["sold_after"].shown("received", 12_345.678)
@@ -82,6 +99,13 @@ class TableResult(Described):
     def cells(self) -> list[tuple[str, object, str, str]]:
         """Every cell in a row: "kept: cash, held 2", its value, its unit, why it is undefined.
 
+        Returns
+        -------
+        list[tuple[str, object, str, str]]
+            Every cell in a row: "kept: cash, held 2", its value, its unit, why it is undefined.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().tables["sold_after"].cells()[0][0]
@@ -117,7 +141,13 @@ class TableResult(Described):
         return pd.DataFrame(rows)
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON: a row each, and why a figure is undefined."""
+        """Plain values for JSON: a row each, and why a figure is undefined.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON: a row each, and why a figure is undefined.
+        """
         rows = []
         for place in np.ndindex(*(axis.size for axis in self.by.values())):
             row: dict[str, Any] = {

@@ -48,12 +48,16 @@ _WORDS: dict[Idle, str] = {
 class TurningPoint(Described):
     """Where the verdict turns when one input moves alone.
 
+    Notes
+    -----
     `base` and `turns_at` are in the input's unit, or multiples of itself for a series (`by_scale`). `below` and
     `above` are the nearest turns on each side, on the side that pays off; `turns_at` is the nearer. `distance`
     is how far, as a fraction of the base; `of_range` as a fraction of low…high, when those are given. `goals` are the
     goals that turn there. `limit_below` and `limit_above` are values beyond which a goal's figure is undefined, so that
     nothing turns there. Of an input that takes one of several words, `choices` are those with which the deal pays off.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> point = deal.turning_points()[0]

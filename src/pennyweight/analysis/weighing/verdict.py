@@ -51,6 +51,8 @@ State = Literal["met", "nearly", "missed"]
 class Figure(Described):
     """One measure: its value, or None with the reason why it is undefined.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> figure = deal.weigh().measures["payback"]
@@ -72,6 +74,8 @@ class Figure(Described):
 class GoalResult(Described):
     """How a goal fares. `slack` is how far the value lies beyond the bound: below zero it misses by as much.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> goal = deal.weigh().goals["npv"]

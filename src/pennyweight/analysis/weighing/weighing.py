@@ -48,6 +48,8 @@ __all__ = ["Weighing", "lines_frame", "weigh", "work_out_together"]
 class Weighing(Shown):
     """A deal weighed in one scenario.
 
+    Examples
+    --------
     >>> from pennyweight import Deal
     >>> deal = Deal.starter("taxi")
     >>> deal.weigh()
@@ -94,6 +96,8 @@ class Weighing(Shown):
     def work_out(self) -> None:
         """Work out answers and turning points together, which is quicker than one after the other.
 
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> weighing = Deal.starter("taxi").weigh()
         >>> weighing.work_out()
@@ -122,8 +126,22 @@ class Weighing(Shown):
     def given(self, name: str) -> float | Floats | None:
         """The value of an input; of one thing of a set its own, or that of its column.
 
-        `name` is its name. None where there is no such input.
+        Parameters
+        ----------
+        name : str
+            Its name.
 
+        Returns
+        -------
+        float | array of float | None
+            The value of an input; of one thing of a set its own, or that of its column.
+
+        Notes
+        -----
+        None where there is no such input
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> Deal.starter("taxi").weigh("dear_hull").given("hull")
         470000.0
@@ -146,8 +164,23 @@ class Weighing(Shown):
     def line(self, name: str) -> Floats:
         """A line, a level, a total or a part of a loan by its name, (periods + 1,).
 
-        `name` is its name.
+        Parameters
+        ----------
+        name : str
+            Its name.
 
+        Returns
+        -------
+        array of float
+            A line, a level, a total or a part of a loan by its name, (periods + 1,).
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("taxi")
         >>> deal.weigh().line("net")[:2].round(2).tolist()
@@ -226,7 +259,13 @@ class Weighing(Shown):
         return {"irrs": several} if several else {}
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         self.work_out()
         return {
             "format": 1,
@@ -278,8 +317,20 @@ class Weighing(Shown):
     def plain_answer(self, name: str, value: float) -> Any:
         """An answer as programs take it: a number, a day, or the word of a choice.
 
-        `name` is that of the question, `value` the answer.
+        Parameters
+        ----------
+        name : str
+            That of the question.
+        value : float
+            The answer.
 
+        Returns
+        -------
+        Any
+            An answer as programs take it: a number, a day, or the word of a choice.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> deal = Deal.starter("four-flats")
         >>> deal.weigh().plain_answer("best_letting", 1.0)
@@ -298,8 +349,31 @@ class Weighing(Shown):
     ) -> Document:
         """The page of a weighing; `by` adds the table of lines, "period" or "year"; `lines`, `first`, `last` say which.
 
-        `each` names a set: what is worked out for each of its things is opened, thing by thing.
+        Parameters
+        ----------
+        each : str | None, optional
+            Names a set: what is worked out for each of its things is opened, thing by thing.
+        by : str | None, optional
+            "period" or "year": adds the table of lines.
+        lines : Sequence[str] | None, optional
+            The lines of that table, by name; all when left out.
+        first : optional
+            The first period of that table.
+        last : optional
+            The last period of that table.
 
+        Returns
+        -------
+        Document
+            See `Document` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> from pennyweight import Deal
         >>> weighing = Deal.starter("taxi").weigh()
         >>> blocks = weighing.document(by="year", lines=["net"], first=1, last=3).blocks

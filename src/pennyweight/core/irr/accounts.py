@@ -32,14 +32,22 @@ _STRAIGHTENED = 3
 def account_rates(amounts: ArrayLike, times: ArrayLike, offsets: ArrayLike) -> IrrOutcomes:
     """Return the internal rate of return of each account, with its `IrrOutcome`.
 
-    Args:
-        amounts: all flows, in positive, out negative, (flows,).
-        times: when each happens, in years, not falling within an account, (flows,).
-        offsets: where each account begins in them, (accounts,), the first 0.
+    Parameters
+    ----------
+    amounts : array_like
+        All flows, in positive, out negative, (flows,).
+    times : array_like
+        When each happens, in years, not falling within an account, (flows,).
+    offsets : array_like
+        Where each account begins in them, (accounts,), the first 0.
 
-    Returns:
+    Returns
+    -------
+    IrrOutcomes
         Rates (accounts,), NaN where the outcome has no rate.
 
+    Examples
+    --------
     >>> account_rates([-100.0, 110.0, -50.0, 60.5], [0.0, 1.0, 0.0, 2.0], [0, 2]).rate.round(6).tolist()
     [0.1, 0.1]
     """

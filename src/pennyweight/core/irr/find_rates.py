@@ -27,20 +27,35 @@ _FAST_FROM = 32  # rows from which the chunked method wins over the exact ones
 def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
     """Return the internal rate of return of each row of flows, NaN where there is none.
 
+    Parameters
+    ----------
+    flows : array_like
+        Money in positive, money out negative; shape (..., n).
+    times : array_like | None, optional
+        When each flow happens, shape (n,) or (..., n), in any order, in years; left out: 0, 1, 2….
+
+    Returns
+    -------
+    array of float
+        Rates per unit of time as fractions, shape (...). |present value at the rate| is at most 1e-9 of the sum of
+        |flows|. Rates are those above -100 %.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Where several rates bring the present value to zero, it is the one above zero when the undiscounted running total
-    changes its sign exactly once and does not end at zero (Norstrøm's criterion: then there is exactly one above zero).
+    changes its sign exactly once and does not end at zero (Norstrøm's criterion: then there is exactly one above
+    zero).
 
-    Args:
-        flows: money in positive, money out negative; shape (..., n).
-        times: when each flow happens, shape (n,) or (..., n), in any order, in years; left out: 0, 1, 2…
+    Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5; C.
+    Norstrøm, Journal of Financial and Quantitative Analysis 7 (1972), 1835-1839.
 
-    Returns:
-        Rates per unit of time as fractions, shape (...). |present value at the rate| is at most
-        1e-9 of the sum of |flows|. Rates are those above -100 %.
-
-    Source: the definition, as in R. Brealey, S. Myers, F. Allen, "Principles of Corporate Finance", ch. 5; C. Norstrøm,
-    Journal of Financial and Quantitative Analysis 7 (1972), 1835-1839.
-
+    Examples
+    --------
     >>> round(float(irr([-1000.0, 600.0, 600.0])), 6)
     0.130662
     """
@@ -50,8 +65,27 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
 def irr_outcomes(flows: ArrayLike, *, times: ArrayLike | None = None) -> IrrOutcomes:
     """Return the rate of each row, NaN where it has none, and beside it the `IrrOutcome` that says why.
 
-    `flows` and `times` as in `irr`. `IrrOutcome(code).reason` puts a code in words.
+    Parameters
+    ----------
+    flows, times
+        As in `irr`.
 
+    Returns
+    -------
+    IrrOutcomes
+        The rate of each row, NaN where it has none, and beside it the `IrrOutcome` that says why.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
+    `IrrOutcome(code).reason` puts a code in words
+
+    Examples
+    --------
     >>> from pennyweight.core.irr.outcome import IrrOutcome
     >>> rows = [[-100.0, 110.0, 0.0], [-100.0, 230.0, -132.0], [1.0, 1.0, 1.0]]
     >>> [IrrOutcome(code).name for code in irr_outcomes(rows).outcome]

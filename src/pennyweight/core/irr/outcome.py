@@ -16,6 +16,8 @@ __all__ = ["IrrOutcome", "IrrOutcomes"]
 class IrrOutcome(IntEnum):
     """How a row stands: ONE and ONE_ABOVE_ZERO have an internal rate of return.
 
+    Examples
+    --------
     >>> IrrOutcome(2).name
     'SEVERAL'
     """
@@ -72,6 +74,8 @@ _REASONS = {
 class IrrOutcomes(NamedTuple):
     """Rates (NaN unless the outcome is ONE or ONE_ABOVE_ZERO) and outcomes, both of the leading shape of the flows.
 
+    Examples
+    --------
     >>> found = IrrOutcomes(np.array([0.1, np.nan]), np.array([0, 2], dtype=np.int8))
     >>> [IrrOutcome(k).name for k in found.outcome]
     ['ONE', 'SEVERAL']

@@ -24,10 +24,20 @@ _EVENTS = ("rate", "extra", "paid", "balance")
 class LoanEvents(NamedTuple):
     """What happens to which loan: arrays of one length.
 
-    `loan` counts from 0, `number` is the payment (1 is the first), `what` one of "rate" (yearly, from that payment's
-    period on), "extra", "paid" (instead of what was due) or "balance" (stated after that payment), `value` the rate or
-    amount.
+    Parameters
+    ----------
+    loan : array_like
+        Counts from 0.
+    number : array_like
+        The payment (1 is the first).
+    what : array_like
+        One of "rate" (yearly, from that payment's period on), "extra", "paid" (instead of what was due) or "balance"
+        (stated after that payment).
+    value : array_like
+        The rate or amount.
 
+    Examples
+    --------
     >>> from pennyweight import amortize
     >>> events = LoanEvents(loan=[0], number=[3], what=["extra"], value=[500])
     >>> amortize([10_000, 10_000], 0.06, 12, events=events).total_interest.tolist()

@@ -24,6 +24,8 @@ FIGURES = ("payment", "payments", "last_payment", "total_interest", "total_paid"
 class LoanBook(Described, Books):
     """Figures of all loans, arrays (loans,); schedules (payments, loans) when asked for, zero after a loan's end.
 
+    Examples
+    --------
     >>> from pennyweight import amortize
     >>> amortize([1_000, 2_000], "6%", [12, 24]).payment.tolist()
     [86.07, 88.64]
@@ -42,8 +44,18 @@ class LoanBook(Described, Books):
     def of(cls, books: Books) -> LoanBook:
         """The same figures, to be handed over.
 
-        `books` are those of the core.
+        Parameters
+        ----------
+        books : Books
+            Those of the core.
 
+        Returns
+        -------
+        LoanBook
+            See `LoanBook` for what it holds.
+
+        Examples
+        --------
         >>> from pennyweight.core.loans.batch import amortize
         >>> LoanBook.of(amortize([1_000], [0.06], [12])).payment.tolist()
         [86.07]
@@ -53,8 +65,18 @@ class LoanBook(Described, Books):
     def labelled(self, index: Any) -> LoanBook:
         """The same under these labels, one a loan.
 
-        `index` are the labels.
+        Parameters
+        ----------
+        index
+            The labels.
 
+        Returns
+        -------
+        LoanBook
+            See `LoanBook` for what it holds.
+
+        Examples
+        --------
         >>> from pennyweight import amortize
         >>> amortize([1_000, 2_000], "6%", 12).labelled(["a", "b"]).frame.loc["b", "payment"]
         np.float64(172.13)

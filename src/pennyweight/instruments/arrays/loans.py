@@ -45,31 +45,54 @@ def amortize(
 ) -> LoanBook:
     """Keep the books of many level-payment loans, each rounded half up to the smallest unit at every payment.
 
-    Args:
-        amount: what is lent, (loans,); or a table with a row a loan, whose columns amount, rate, payments (or months)
-            and, where they are there, residual, interest_only and start (the day of the pay-out) say it all. The
-            book's `frame` has its rows and labels, its other columns, and the day of the last payment.
-        rate: yearly, quoted, compounding as often as is paid, (loans,) or one for all; 0 or more; "4.5%" serves, too.
-        payments: how many are agreed, (loans,) or one for all; the last clears.
-        per_year: payments a year.
-        places: decimals of the currency.
-        residual: what the level payments leave and the last payment clears (a balloon), (loans,) or one for all.
-        interest_only: how many first payments are of interest alone, (loans,) or one for all; from as many as are
-            agreed on, the loan pays interest until all falls due.
-        events: rate steps (the payment is worked out anew), extra payments, payments made instead of those due and
-            balances stated (both before the agreed last payment).
-        extra_moves: whether an extra payment shortens the term or lowers the payment.
-        rows: also return every row.
-        threads: how many to use; left out: as many as there are processors. The figures are the same.
+    Parameters
+    ----------
+    amount : array_like | pd.DataFrame | Mapping[str, Any]
+        What is lent, (loans,); or a table with a row a loan, whose columns amount, rate, payments (or months) and,
+        where they are there, residual, interest_only and start (the day of the pay-out) say it all. The book's `frame`
+        has its rows and labels, its other columns, and the day of the last payment.
+    rate : array_like | str | None, optional
+        Yearly, quoted, compounding as often as is paid, (loans,) or one for all; 0 or more; "4.5%" serves, too.
+    payments : array_like | None, optional
+        How many are agreed, (loans,) or one for all; the last clears.
+    per_year : int, default 12
+        Payments a year.
+    places : int, default 2
+        Decimals of the currency.
+    residual : array_like, default 0.0
+        What the level payments leave and the last payment clears (a balloon), (loans,) or one for all.
+    interest_only : array_like, default 0.0
+        How many first payments are of interest alone, (loans,) or one for all; from as many as are agreed on, the loan
+        pays interest until all falls due.
+    events : LoanEvents | None, optional
+        Rate steps (the payment is worked out anew), extra payments, payments made instead of those due and balances
+        stated (both before the agreed last payment).
+    extra_moves : Literal['term', 'payment'], default 'term'
+        Whether an extra payment shortens the term or lowers the payment.
+    rows : bool, default False
+        Also return every row.
+    threads : int | None, optional
+        How many to use; left out: as many as there are processors. The figures are the same.
 
-    Raises:
-        InputError: for amounts, rates or events that cannot be, and for amounts so large that a half of the smallest
-            unit could be missed; `Loan` has no such limit.
+    Returns
+    -------
+    LoanBook
+        See `LoanBook` for what it holds.
 
+    Raises
+    ------
+    InputError
+        For amounts, rates or events that cannot be, and for amounts so large that a half of the smallest unit could be
+        missed; `Loan` has no such limit.
+
+    Notes
+    -----
     Every figure is that of decimal arithmetic where rates have at most five decimals of a percent; for other rates a
     product within the error of float64 below a half is taken for one. Source of the level payment: S. Kellison, "The
     Theory of Interest", 3rd ed., section 3.2.
 
+    Examples
+    --------
     >>> book = amortize([100_000, 100_000], [0.06, 0.03], [360, 240])
     >>> book.payment.tolist(), book.last_payment.tolist(), book.payments.tolist()
     ([599.55, 554.6], [600.0, 553.84], [360, 240])

@@ -25,6 +25,8 @@ __all__ = ["BondReport"]
 class BondReport(Shown):
     """The figures of a bond on a settlement day, per 100 of face.
 
+    Examples
+    --------
     >>> from pennyweight import Bond
     >>> report = Bond("4%", "2031-06-15").report("2026-11-23", price=97.25)
     >>> round(report.modified_duration, 4)
@@ -46,8 +48,24 @@ class BondReport(Shown):
     def of(cls, bond: PricedBond, day: np.datetime64, rate: float, first: First, currency: str) -> BondReport:
         """Work out every figure at a yield.
 
-        `day` is the settlement, `rate` the yield; `first` and `currency` as in `Bond.report`.
+        Parameters
+        ----------
+        day : day
+            The settlement.
+        rate : float
+            The yield.
+        first, currency
+            As in `Bond.report`.
+        bond : PricedBond
+            The bond.
 
+        Returns
+        -------
+        BondReport
+            See `BondReport` for what it holds.
+
+        Examples
+        --------
         >>> from pennyweight import Bond
         >>> bond, day = Bond("4%", "2031-06-15"), np.datetime64("2026-12-15")
         >>> round(BondReport.of(bond, day, 0.04, "compound", "EUR").clean, 9)
@@ -101,7 +119,13 @@ class BondReport(Shown):
         return frame
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON, per 100 of face."""
+        """Plain values for JSON, per 100 of face.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON, per 100 of face.
+        """
         left = self.payments
         return {
             "format": 1,

@@ -144,6 +144,8 @@ class CouponDays:
 class Coupons(Described):
     """What is still to come after a settlement day, per 100 of face.
 
+    Examples
+    --------
     >>> from pennyweight import Bond
     >>> Bond("4%", "2028-06-15").coupons("2027-01-10").dates.astype(str).tolist()
     ['2027-06-15', '2027-12-15', '2028-06-15']

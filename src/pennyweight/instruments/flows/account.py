@@ -10,6 +10,8 @@ __all__ = ["Account"]
 class Account(NamedTuple):
     """A bank account beside the flows, at the last of them.
 
+    Examples
+    --------
     >>> from pennyweight import CashFlows
     >>> account = CashFlows([-1_000, 500, 600]).account("3%")
     >>> round(account.ahead, 2)

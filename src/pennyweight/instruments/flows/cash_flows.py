@@ -34,18 +34,29 @@ __all__ = ["CashFlows"]
 class CashFlows(MeasuredFlows):
     """Flows, money in positive and money out negative, one a period or each on a date.
 
-    Args:
-        amounts: the flows: a list, an array, or a Series or table of pandas, whose days or periods are read. Without
-            dates the first stands at time 0, the others at the ends of the periods.
-        period: how long a period is: "year" (left out), "quarter", "month"…; only without dates.
-        dates: one date a flow, in any order, several on a day allowed; they are put in order.
-        day_count: how time between dates is counted; only with dates.
-        valued_on: the day on which the flows are valued; left out: the first date.
-        currency: shown with amounts.
+    Parameters
+    ----------
+    amounts : array_like
+        The flows: a list, an array, or a Series or table of pandas, whose days or periods are read. Without dates the
+        first stands at time 0, the others at the ends of the periods.
+    period : str | None, optional
+        How long a period is: "year" (left out), "quarter", "month"…; only without dates.
+    dates : Sequence[str | dt.date | day] | Days | None, optional
+        One date a flow, in any order, several on a day allowed; they are put in order.
+    day_count : str, default 'actual/365'
+        How time between dates is counted; only with dates.
+    valued_on : str | dt.date | day | None, optional
+        The day on which the flows are valued; left out: the first date.
+    currency : str, default ''
+        Shown with amounts.
 
+    Notes
+    -----
     All rates, given and returned, are yearly and effective. Raises InputError for an empty list, amounts that are
     no numbers, and dates that do not fit the amounts.
 
+    Examples
+    --------
     >>> CashFlows([-1000, 300, 420, 680]).irr()  # doctest: +ELLIPSIS
     0.1634...
     """
@@ -84,15 +95,37 @@ class CashFlows(MeasuredFlows):
     ) -> CashFlows:
         """Read a CSV, a workbook or a Parquet file with the columns `amount` and `date` or `period` (from 0 on).
 
-        Periods may be missing (nothing happened) or stand twice (amounts are added). InputError names row and column.
+        Parameters
+        ----------
+        path : str | Path
+            The file.
+        period, day_count, valued_on, currency
+            As in CashFlows.
+        columns : Mapping[str, str] | None, optional
+            What the file calls these, such as {"date": "Booked on"}.
+        decimal : str | None, optional
+            Its decimal mark, "." or ",", when the amounts alone do not tell.
+        sheet : str | None, optional
+            The sheet of a workbook; left out: the first.
+        order : str | None, optional
+            "day-first" or "month-first", when the dates alone do not tell.
 
-        Args:
-            path: the file. period, day_count, valued_on, currency: as in CashFlows.
-            columns: what the file calls these, such as {"date": "Booked on"}.
-            decimal: its decimal mark, "." or ",", when the amounts alone do not tell.
-            sheet: the sheet of a workbook; left out: the first.
-            order: "day-first" or "month-first", when the dates alone do not tell.
+        Returns
+        -------
+        CashFlows
+            See `CashFlows` for what it holds.
 
+        Raises
+        ------
+        InputError
+            Names row and column.
+
+        Notes
+        -----
+        Periods may be missing (nothing happened) or stand twice (amounts are added).
+
+        Examples
+        --------
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> CashFlows.from_csv(str(folder / "flows" / "boatyard.csv")).amounts[:3].tolist()
@@ -107,8 +140,25 @@ class CashFlows(MeasuredFlows):
     def from_pandas(cls, data: pd.Series | pd.DataFrame, *, period: str | None = None, currency: str = "") -> CashFlows:
         """Flows of a Series, or of the columns `amount` and `date` or `period` of a DataFrame, as CashFlows reads them.
 
-        `data` holds the amounts; `period` and `currency` as in CashFlows.
+        Parameters
+        ----------
+        data : pd.Series | pd.DataFrame
+            Holds the amounts.
+        period, currency
+            As in CashFlows.
 
+        Returns
+        -------
+        CashFlows
+            See `CashFlows` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> import pandas as pd
         >>> CashFlows.from_pandas(pd.Series([-100.0, 60.0, 60.0])).amounts.tolist()
         [-100.0, 60.0, 60.0]
@@ -120,8 +170,25 @@ class CashFlows(MeasuredFlows):
     def working(self, rate: str | float, *, places: int | None = None) -> FlowsWorking:
         """The present value step by step: flow, factor, present value; `places` rounds the factors as by hand.
 
-        `rate` is yearly and effective.
+        Parameters
+        ----------
+        rate : str | float
+            Yearly and effective.
+        places : int | None, optional
+            Decimals of the factors, as by hand; None: all of them.
 
+        Returns
+        -------
+        FlowsWorking
+            See `FlowsWorking` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> CashFlows([-1000, 300, 420]).working("10%", places=4).factors.tolist()
         [1.0, 0.9091, 0.8264]
         """
@@ -130,8 +197,21 @@ class CashFlows(MeasuredFlows):
     def plot(self, ax: Any = None, **style: Any) -> Any:
         """Draw the flows and their running total on an axes of Matplotlib and return it; without `ax` on a new figure.
 
-        `style` as in the plots of results: color, linewidth, linestyle, alpha.
+        Parameters
+        ----------
+        style
+            As in the plots of results: color, linewidth, linestyle, alpha.
+        ax : optional
+            Axes of Matplotlib; None: those of a new figure.
 
+        Returns
+        -------
+        Any
+            Draw the flows and their running total on an axes of Matplotlib and return it; without `ax` on a new
+            figure.
+
+        Examples
+        --------
         >>> CashFlows([-1000, 300, 420, 680]).plot().get_xlabel()
         'Years from the start'
         """
@@ -151,12 +231,29 @@ class CashFlows(MeasuredFlows):
     ) -> FlowsReport:
         """All measures at once, to print, to show or to hand on as JSON.
 
-        Args:
-            rate: the yearly rate asked of the flows; without it nothing is discounted.
-            reinvested_at, borrowed_at: the rates of the modified IRR; left out: `rate`.
-            account_at: the rate of a bank account to compare with.
-            on: whether ROI and profitability index are on all outlays or on the first.
+        Parameters
+        ----------
+        rate : str | float | None, optional
+            The yearly rate asked of the flows; without it nothing is discounted.
+        reinvested_at, borrowed_at : str | float | None
+            The rates of the modified IRR; left out: `rate`.
+        account_at : str | float | None, optional
+            The rate of a bank account to compare with.
+        on : Outlay, default 'all'
+            Whether ROI and profitability index are on all outlays or on the first.
 
+        Returns
+        -------
+        FlowsReport
+            See `FlowsReport` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> CashFlows([-1000, 300, 420, 680]).report("10%").undefined
         {}
         """

@@ -24,6 +24,8 @@ __all__ = ["FlowsReport", "report"]
 class FlowsReport(Shown):
     """The measures of some flows at a rate. A measure that is None has its reason in `undefined`.
 
+    Examples
+    --------
     >>> from pennyweight import CashFlows
     >>> report = CashFlows([-1_000, 500, 700]).report("7%")
     >>> round(report.measures["npv"], 2), report.undefined
@@ -51,7 +53,13 @@ class FlowsReport(Shown):
         return frame
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         dates = self.flows.dates
         rows = [
             {

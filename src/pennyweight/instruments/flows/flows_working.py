@@ -23,6 +23,8 @@ __all__ = ["FlowsWorking"]
 class FlowsWorking(Shown):
     """NPV = sum of flow * (1 + r) ** -t, every part of it shown. `places`: decimals of the factors; None: exact.
 
+    Examples
+    --------
     >>> from pennyweight import CashFlows
     >>> CashFlows([-1_000, 500, 700]).working("7%", places=4).factors.tolist()
     [1.0, 0.9346, 0.8734]
@@ -62,7 +64,13 @@ class FlowsWorking(Shown):
         return frame
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "rate": self.rate,

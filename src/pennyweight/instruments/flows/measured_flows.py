@@ -194,9 +194,13 @@ class MeasuredFlows(Described):
     def account(self, rate: str | float) -> Account:
         """What a bank account would have made of it: the same deposits, and what came in put there too.
 
-        Args:
-            rate: the yearly effective rate the account pays.
+        Parameters
+        ----------
+        rate : str | float
+            The yearly effective rate the account pays.
 
+        Examples
+        --------
         >>> from pennyweight import CashFlows
         >>> account = CashFlows([-1000, 0, 1210]).account("5%")
         >>> round(account.deposits, 2), round(account.ahead, 2)

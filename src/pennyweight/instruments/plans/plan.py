@@ -25,6 +25,8 @@ class Plan(Shown):
     """What `grow`, `repay` and `withdraw` return. `answer` is the unknown in its own unit: money, an effective yearly
     rate, or years.
 
+    Examples
+    --------
     >>> from pennyweight import grow
     >>> grow(opening=1_000, rate="5%", years=2)
     Plan(grow: opening=1000, deposit=0, rate=0.05, years=2, closing=1102.5)
@@ -115,6 +117,13 @@ class Plan(Shown):
     def steps(self) -> list[Step]:
         """Every period with what stands at its beginning, its interest, what is paid, and what stands at its end.
 
+        Returns
+        -------
+        list[Step]
+            Every period with what stands at its beginning, its interest, what is paid, and what stands at its end.
+
+        Examples
+        --------
         >>> from pennyweight import grow
         >>> [step.closing for step in grow(opening=1_000, rate="5%", years=2, per_year=1).steps()]
         [1050.0, 1102.5]
@@ -144,7 +153,13 @@ class Plan(Shown):
         return Step(k, opening, interest, pay, opening + interest + t.kind.sign * pay)
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON; a term without end is null, with `forever` beside it."""
+        """Plain values for JSON; a term without end is null, with `forever` beside it.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON; a term without end is null, with `forever` beside it.
+        """
         t = self.terms
         five = {name: None if value == inf else value for name, value in self.quantities.items()}
         return {
@@ -165,6 +180,23 @@ class Plan(Shown):
     def working(self, *, places: int | None = None) -> PlanWorking:
         """How the answer comes about; with `places` the factors are rounded as in a hand calculation.
 
+        Parameters
+        ----------
+        places : int | None, optional
+            Decimals of the factors, as by hand; None: all of them.
+
+        Returns
+        -------
+        PlanWorking
+            See `PlanWorking` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> from pennyweight import grow
         >>> grow(opening=1_000, rate="5%", years=2).working().plan.answer
         1102.5
@@ -174,8 +206,18 @@ class Plan(Shown):
     def shown(self, name: str) -> str:
         """One of the five as it is shown.
 
-        `name` is one of `quantities`.
+        Parameters
+        ----------
+        name : str
+            One of `quantities`.
 
+        Returns
+        -------
+        str
+            One of the five as it is shown.
+
+        Examples
+        --------
         >>> from pennyweight import grow
         >>> grow(opening=1_000, rate="5%", years=2, currency="EUR").shown("closing")
         'EUR 1,102.50'
@@ -192,6 +234,8 @@ class Plan(Shown):
 class PlanWorking(Shown):
     """The working of a plan: known, asked, formula in symbols, numbers put in, step by step.
 
+    Examples
+    --------
     >>> from pennyweight import grow
     >>> working = grow(opening=1_000, rate="5%", years=2).working(places=4)
     >>> working.plan.find, working.places
@@ -222,7 +266,13 @@ class PlanWorking(Shown):
         return self.told.by_hand
 
     def as_dict(self) -> dict[str, Any]:
-        """The plan's own values, with formula and steps."""
+        """The plan's own values, with formula and steps.
+
+        Returns
+        -------
+        dict[str, Any]
+            The plan's own values, with formula and steps.
+        """
         symbols, numbers, by_hand = self.told.symbols, self.told.numbers, self.told.by_hand
         steps = [step._asdict() for step in self.plan.steps()]
         found: dict[str, Any] = {"formula": symbols, "numbers": numbers, "steps": steps}

@@ -52,20 +52,45 @@ def grow(
 ) -> Plan:
     """Growing a pot: find its closing, or any other one of the five.
 
-    Args:
-        opening, deposit, closing: amounts, positive; a deposit each period. Left out and not asked for: 0.
-        rate: yearly, effective unless it says otherwise or `compounding` does.
-        years: how long deposits are made.
-        find: the unknown; left out: the one that is not given, or the closing.
-        per_year: deposits a year, a number or a word ("month").
-        compounding: how often a bare rate compounds; makes it a quoted one.
-        paid: at the "end" or the "start" of each period.
-        growth: the yearly rate at which deposits grow from one to the next, effective.
-        deferred: years before the first period begins, in which the pot earns and nothing is paid.
-        currency: three letters, shown with amounts.
+    Parameters
+    ----------
+    opening, deposit, closing : Amount
+        Amounts, positive; a deposit each period. Left out and not asked for: 0.
+    rate : str | float | None, optional
+        Yearly, effective unless it says otherwise or `compounding` does.
+    years : Years, optional
+        How long deposits are made.
+    find : str | None, optional
+        The unknown; left out: the one that is not given, or the closing.
+    per_year : str | int, default 1
+        Deposits a year, a number or a word ("month").
+    compounding : str | int | None, optional
+        How often a bare rate compounds; makes it a quoted one.
+    paid : Paid, default 'end'
+        At the "end" or the "start" of each period.
+    growth : str | float, default 0.0
+        The yearly rate at which deposits grow from one to the next, effective.
+    deferred : str | float, default 0.0
+        Years before the first period begins, in which the pot earns and nothing is paid.
+    currency : str, default ''
+        Three letters, shown with amounts.
 
+    Returns
+    -------
+    Plan
+        See `Plan` for what it holds.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Raises InputError, NoAnswer, or SeveralAnswers when, with growing payments, two terms fit.
 
+    Examples
+    --------
     >>> round(grow(opening=1000, deposit=100, rate="5%", years=10).answer, 2)
     2886.68
     """
@@ -90,10 +115,51 @@ def repay(
 ) -> Plan:
     """Paying down a debt: find its payment, or any other one of the five.
 
+    Parameters
+    ----------
+    owed : Amount, optional
+        What is owed today; a text such as "86k" serves.
+    payment : Amount, optional
+        Each payment.
+    rate : str | float | None, optional
+        Yearly, quoted, compounding as often as is paid.
+    years : Years, optional
+        The term, in years.
+    still_owed : Amount, optional
+        What is left after the last payment.
+    find : str | None, optional
+        The unknown, where all of the five could be one.
+    per_year : str | int, default 12
+        Payments a year: a number, or a word such as "month".
+    compounding : str | int | None, optional
+        How often a bare rate compounds, when that is not as often as is paid.
+    paid : Paid, default 'end'
+        Whether payments come at the "end" or the "start" of a period.
+    growth : str | float, default 0.0
+        The yearly rise of the payments.
+    deferred : str | float, default 0.0
+        Years before the first payment.
+    currency : str, default ''
+        Three letters, shown with amounts.
+
+    Returns
+    -------
+    Plan
+        See `Plan` for what it holds.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     A bare rate is quoted, compounding as often as is paid; monthly unless `per_year` says otherwise. `years`, `find`,
     `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`; `still_owed` is what is left at the
     end. Unrounded: a loan's schedule rounds each payment to the cent.
 
+    Examples
+    --------
     >>> round(repay(owed=100_000, rate="6%", years=30).answer, 2)
     599.55
     """
@@ -118,9 +184,50 @@ def withdraw(
 ) -> Plan:
     """Living on a pot: find the withdrawal, or any other one of the five.
 
+    Parameters
+    ----------
+    pot : Amount, optional
+        What there is today.
+    withdrawal : Amount, optional
+        The first withdrawal.
+    rate : str | float | None, optional
+        Yearly, effective: what the pot earns.
+    years : Years, optional
+        How long it lasts, in years.
+    pot_left : Amount, optional
+        What is left at the end.
+    find : str | None, optional
+        The unknown, where all of the five could be one.
+    per_year : str | int, default 1
+        Withdrawals a year: a number, or a word such as "month".
+    compounding : str | int | None, optional
+        How often a bare rate compounds.
+    paid : Paid, default 'end'
+        Whether payments come at the "end" or the "start" of a period.
+    growth : str | float, default 0.0
+        The yearly rise of the withdrawals.
+    deferred : str | float, default 0.0
+        Years before the first withdrawal.
+    currency : str, default ''
+        Three letters, shown with amounts.
+
+    Returns
+    -------
+    Plan
+        See `Plan` for what it holds.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     `find="pot"` is the present value of an annuity; `years="forever"` one of a perpetuity. `pot_left` is what is left
     at the end; `rate`, `per_year`, `compounding`, `paid`, `growth`, `deferred` and `currency` are as in `grow`.
 
+    Examples
+    --------
     >>> round(withdraw(withdrawal=100, rate="5%", years="forever", find="pot").answer, 2)
     2000.0
     """

@@ -24,9 +24,13 @@ __all__ = ["Benchmark", "keep_copies"]
 class Benchmark(Described):
     """Levels of an index, above zero, one a day, in any order.
 
-    Raises:
-        InputError: when a level is zero or below, or the numbers of dates and levels differ.
+    Raises
+    ------
+    InputError
+        When a level is zero or below, or the numbers of dates and levels differ.
 
+    Examples
+    --------
     >>> index = Benchmark(["2026-07-01", "2026-01-01"], [104.0, 100.0])
     >>> index.levels.tolist()
     [100.0, 104.0]
@@ -57,9 +61,29 @@ class Benchmark(Described):
     ) -> Benchmark:
         """Read a CSV, a workbook or a Parquet file with the columns `date` and `level`.
 
-        `path` is the file; `columns`, `decimal`, `sheet` and `order` as in Portfolio.from_csv. InputError names row and
-        column.
+        Parameters
+        ----------
+        path : str | Path
+            The file.
+        columns, decimal, sheet, order
+            As in Portfolio.from_csv.
 
+        Returns
+        -------
+        Benchmark
+            See `Benchmark` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Notes
+        -----
+        InputError names row and column
+
+        Examples
+        --------
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> Benchmark.from_csv(str(folder / "endowment" / "index.csv")).levels[:2].tolist()
@@ -77,8 +101,18 @@ class Benchmark(Described):
     def at(self, days: object) -> Floats:
         """The last level on or before each day.
 
-        `days` are days, (n,), or a single one; the levels have the same shape.
+        Parameters
+        ----------
+        days
+            Days, (n,), or a single one; the levels have the same shape.
 
+        Returns
+        -------
+        array of float
+            The last level on or before each day.
+
+        Examples
+        --------
         >>> index = Benchmark(["2026-01-01", "2026-07-01"], [100.0, 104.0])
         >>> index.at(np.array(["2026-05-05", "2026-08-08"], dtype="datetime64[D]")).tolist()
         [100.0, 104.0]

@@ -17,6 +17,8 @@ TIMINGS: tuple[Timing, ...] = ("end", "start")
 class Return(NamedTuple):
     """A return over the whole span, and a year's; None when the span is a year or less.
 
+    Examples
+    --------
     >>> from pennyweight import Portfolio
     >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2028-01-01", "a", "value", 121.0)])
     >>> round(account.time_weighted().annualized, 6)
@@ -30,6 +32,8 @@ class Return(NamedTuple):
 class Period(NamedTuple):
     """From one valuation to the next. Flows are (day within the period, amount), deposits positive.
 
+    Examples
+    --------
     >>> from pennyweight import Portfolio
     >>> account = Portfolio.from_rows([("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)])
     >>> [(period.days, period.opening, period.closing) for period in account.periods]
@@ -60,8 +64,18 @@ class Period(NamedTuple):
     def capital(self, timing: Timing) -> float:
         """The average capital: the opening value, and each flow for the part of the period it was there.
 
-        `timing`: when in its day a flow comes, "end" or "start".
+        Parameters
+        ----------
+        timing : Timing
+            When in its day a flow comes, "end" or "start".
 
+        Returns
+        -------
+        float
+            The average capital: the opening value, and each flow for the part of the period it was there.
+
+        Examples
+        --------
         >>> from pennyweight import Portfolio
         >>> rows = [("2026-01-01", "a", "value", 100.0),
         ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
@@ -72,10 +86,25 @@ class Period(NamedTuple):
         return self.opening + sum(amount * (self.days - day + late) / self.days for day, amount in self.flows)
 
     def modified_dietz(self, timing: Timing) -> float:
-        """Gain over average capital. NoAnswer when that capital is zero or less.
+        """Gain over average capital.
 
-        `timing` as in `capital`.
+        Parameters
+        ----------
+        timing : Timing
+            As in `capital`.
 
+        Returns
+        -------
+        float
+            Gain over average capital.
+
+        Raises
+        ------
+        NoAnswer
+            When that capital is zero or less.
+
+        Examples
+        --------
         >>> from pennyweight import Portfolio
         >>> rows = [("2026-01-01", "a", "value", 100.0),
         ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]

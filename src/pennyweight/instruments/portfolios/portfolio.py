@@ -28,17 +28,27 @@ _DAYS_A_YEAR = 365.0
 class Portfolio(MeasuredPortfolio):
     """Values and flows of one or more accounts.
 
+    Parameters
+    ----------
+    dates, values
+        The valuations, one a day, two at least, in order.
+    flow_dates, flows
+        Money paid in (positive) and taken out (negative), and its days.
+    accounts
+        Their names. left_out: sentences on what was left out, to be shown.
+
+    Raises
+    ------
+    InputError
+        When dates and amounts do not belong together, or there are fewer than two values.
+
+    Notes
+    -----
     Values stand at the end of their day, that day's flows included. Accounts are added up on the days on which
     every one of them has a value. Build it with `from_csv` or `from_rows`.
 
-    Args:
-        dates, values: the valuations, one a day, two at least, in order.
-        flow_dates, flows: money paid in (positive) and taken out (negative), and its days.
-        accounts: their names. left_out: sentences on what was left out, to be shown.
-
-    Raises:
-        InputError: when dates and amounts do not belong together, or there are fewer than two values.
-
+    Examples
+    --------
     >>> days = ["2026-01-01", "2026-07-01"]
     >>> fund = Portfolio(days, [100.0, 161.0], flow_dates=["2026-03-01"], flows=[50.0], accounts=("fund",))
     >>> fund.flows.sum()
@@ -49,6 +59,23 @@ class Portfolio(MeasuredPortfolio):
     def from_rows(cls, rows: Sequence[tuple[Date, str, str, float]]) -> Portfolio:
         """From (date, account, kind, amount) rows; kind is value, deposit or withdrawal, amounts are positive.
 
+        Parameters
+        ----------
+        rows : Sequence[tuple[Date, str, str, float]]
+            (date, account, kind, amount) of each movement.
+
+        Returns
+        -------
+        Portfolio
+            See `Portfolio` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> account = Portfolio.from_rows([
         ...     ("2026-01-01", "a", "value", 100.0), ("2026-07-01", "a", "value", 105.0),
         ... ])
@@ -69,20 +96,43 @@ class Portfolio(MeasuredPortfolio):
     ) -> Portfolio:
         """Read one CSV (or workbook, or Parquet file) or several with the columns date, account, kind, amount.
 
+        Parameters
+        ----------
+        columns : Mapping[str, str] | None, optional
+            Other names of these in the files, such as {"date": "Day"}.
+        kinds : Mapping[str, str] | None, optional
+            Other words for the kinds in the file, several for one if need be, such as {"Kauf": "deposit"}. Kinds that
+            are none of ours, such as dividends and fees, are left out, and `left_out` says so.
+        decimal : str | None, optional
+            The decimal mark, "." or ",", when the amounts alone do not tell.
+        sheet : str | None, optional
+            That of a workbook.
+        order : str | None, optional
+            "day-first" or "month-first", when the dates alone do not tell.
+        paths : str | Path
+            The files.
+
+        Returns
+        -------
+        Portfolio
+            See `Portfolio` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Names row and column.
+
+        Notes
+        -----
         Without a column of kinds, a file with the columns date and value holds values, one with date and amount (or in
         and out) signed activity: deposits above zero, withdrawals below; with both, a row may have a value, an amount
         or both, and the value stands after the amount. Files without accounts are one account, when there are a file
         of values and one of activity; else each is an account of its own, called by its name.
 
-        Args:
-            columns: other names of these in the files, such as {"date": "Day"}.
-            kinds: other words for the kinds in the file, several for one if need be, such as {"Kauf": "deposit"}. Kinds
-                that are none of ours, such as dividends and fees, are left out, and `left_out` says so.
-            decimal: the decimal mark, "." or ",", when the amounts alone do not tell. sheet: that of a workbook.
-            order: "day-first" or "month-first", when the dates alone do not tell.
+        `paths` are the files, each once;
 
-        `paths` are the files, each once; InputError names row and column.
-
+        Examples
+        --------
         >>> from importlib.resources import files
         >>> folder = files("pennyweight.starters")
         >>> Portfolio.from_csv(str(folder / "endowment" / "statements.csv")).accounts
@@ -132,8 +182,27 @@ class Portfolio(MeasuredPortfolio):
     ) -> ReturnsReport:
         """All four returns, each period, calendar years, and the benchmark beside them.
 
-        `timing` as in `modified_dietz`; `currency` is shown with amounts.
+        Parameters
+        ----------
+        timing : Timing, default 'end'
+            As in `modified_dietz`.
+        currency : str, default ''
+            Shown with amounts.
+        benchmark : Benchmark | None, optional
+            The index to set beside.
 
+        Returns
+        -------
+        ReturnsReport
+            See `ReturnsReport` for what it holds.
+
+        Raises
+        ------
+        InputError
+            Something given cannot be right; the message names it and says what would be.
+
+        Examples
+        --------
         >>> rows = [("2026-01-01", "a", "value", 100.0),
         ...     ("2026-07-01", "a", "deposit", 20.0), ("2027-01-01", "a", "value", 130.0)]
         >>> Portfolio.from_rows(rows).report().returns["time_weighted"][0] is None

@@ -24,6 +24,8 @@ __all__ = ["ReturnsReport"]
 class ReturnsReport(Shown):
     """Every return of a portfolio; one that cannot be worked out carries its reason.
 
+    Examples
+    --------
     >>> from pennyweight import Portfolio
     >>> rows = [("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)]
     >>> found, reason = Portfolio.from_rows(rows).report().returns["time_weighted"]
@@ -96,8 +98,18 @@ class ReturnsReport(Shown):
     def of_period(self, k: int) -> float | None:
         """The modified Dietz return of a period; None where it is undefined.
 
-        `k` is its number, from 0.
+        Parameters
+        ----------
+        k : int
+            Its number, from 0.
 
+        Returns
+        -------
+        float | None
+            The modified Dietz return of a period; None where it is undefined.
+
+        Examples
+        --------
         >>> from pennyweight import Portfolio
         >>> rows = [("2026-01-01", "a", "value", 100.0), ("2026-03-01", "a", "value", 105.0)]
         >>> round(Portfolio.from_rows(rows).report().of_period(0), 9)
@@ -109,7 +121,13 @@ class ReturnsReport(Shown):
             return None
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         found: dict[str, Any] = {"format": 1, "span": self.portfolio.span, "timing": self.timing}
         for name, (value, reason) in self.returns.items():
             found[name] = (
@@ -138,6 +156,13 @@ class ReturnsReport(Shown):
     def years(self) -> dict[int, float | None]:
         """The modified Dietz return of each calendar year; None where it is undefined.
 
+        Returns
+        -------
+        dict[int, float | None]
+            The modified Dietz return of each calendar year; None where it is undefined.
+
+        Examples
+        --------
         >>> from pennyweight import Portfolio
         >>> rows = [("2026-12-31", "a", "value", 100.0), ("2027-12-31", "a", "value", 105.0)]
         >>> {year: round(value, 9) for year, value in Portfolio.from_rows(rows).report().years().items()}

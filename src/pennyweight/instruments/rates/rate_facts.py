@@ -25,8 +25,29 @@ __all__ = ["RateFacts", "rate_facts", "real_rate", "simple_interest", "years_to_
 def real_rate(nominal: str | float, inflation: str | float) -> float:
     """Return what a `nominal` rate is worth in prices that rise: (1 + rate) / (1 + inflation) - 1, both effective.
 
+    Parameters
+    ----------
+    nominal : str | float
+        The yearly rate before inflation.
+    inflation : str | float
+        Yearly, a fraction or a text.
+
+    Returns
+    -------
+    float
+        What a `nominal` rate is worth in prices that rise: (1 + rate) / (1 + inflation) - 1, both effective.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Source: I. Fisher, "The Theory of Interest", 1930, ch. 19.
 
+    Examples
+    --------
     >>> round(real_rate("5%", "2%"), 6)
     0.029412
     """
@@ -37,6 +58,27 @@ def real_rate(nominal: str | float, inflation: str | float) -> float:
 def simple_interest(amount: float, rate: str | float, years: float) -> float:
     """Return interest that earns no interest: amount * rate * years.
 
+    Parameters
+    ----------
+    amount : float
+        In the currency.
+    rate : str | float
+        Yearly, without compounding.
+    years : float
+        How long, in years.
+
+    Returns
+    -------
+    float
+        Interest that earns no interest: amount * rate * years.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> simple_interest(1000, "6%", 0.5)
     30.0
     """
@@ -52,8 +94,29 @@ def simple_interest(amount: float, rate: str | float, years: float) -> float:
 def years_to_multiply(rate: str | float | Rate, times: float = 2.0) -> float:
     """Return the years in which a pot grows to `times` itself: log(times) / log(1 + rate).
 
+    Parameters
+    ----------
+    rate : str | float | Rate
+        Yearly; a text may tell how it compounds.
+    times : float, default 2.0
+        How many times as much it is to become.
+
+    Returns
+    -------
+    float
+        The years in which a pot grows to `times` itself: log(times) / log(1 + rate).
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     Raises NoAnswer when it never does.
 
+    Examples
+    --------
     >>> round(years_to_multiply("7%"), 4)
     10.2448
     """
@@ -79,6 +142,8 @@ def _multiple(times: object) -> float:
 class RateFacts(Shown):
     """A rate in all its forms. `compounding` is how often a year the quoted form compounds (inf: continuously).
 
+    Examples
+    --------
     >>> facts = rate_facts("6% monthly", inflation="2%")
     >>> round(facts.effective, 6)
     0.061678
@@ -120,6 +185,13 @@ class RateFacts(Shown):
     def years(self) -> float | None:
         """Years to grow to `times`; None when it never does.
 
+        Returns
+        -------
+        float | None
+            Years to grow to `times`; None when it never does.
+
+        Examples
+        --------
         >>> round(rate_facts("6%").years(), 4)
         11.8957
         """
@@ -129,7 +201,13 @@ class RateFacts(Shown):
             return None
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "nominal": self.nominal,
@@ -155,15 +233,34 @@ def rate_facts(
 ) -> RateFacts:
     """Turn a rate into its other forms.
 
-    Args:
-        rate: "6%", "6% monthly", "6% continuous"…
-        compounding: how often a bare rate compounds (a number or a word); left out: it is effective.
-        per_year: how often the quoted form asked for compounds; payments may come more or less often than the
-            rate was quoted to compound.
-        inflation: the yearly rise of prices, for the real rate.
-        times: the multiple of the time to grow.
-        in_advance: the rate is one of discount, its interest taken at the start of each period.
+    Parameters
+    ----------
+    rate : str | float
+        "6%", "6% monthly", "6% continuous"….
+    compounding : str | int | None, optional
+        How often a bare rate compounds (a number or a word); left out: it is effective.
+    per_year : str | int, default 12
+        How often the quoted form asked for compounds; payments may come more or less often than the rate was quoted to
+        compound.
+    inflation : str | float | None, optional
+        The yearly rise of prices, for the real rate.
+    times : float, default 2.0
+        The multiple of the time to grow.
+    in_advance : bool, default False
+        The rate is one of discount, its interest taken at the start of each period.
 
+    Returns
+    -------
+    RateFacts
+        See `RateFacts` for what it holds.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> facts = rate_facts("6%", compounding="half-yearly", per_year="month")
     >>> round(facts.effective, 6), round(facts.nominal, 6)
     (0.0609, 0.059263)

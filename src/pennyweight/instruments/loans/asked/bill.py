@@ -17,8 +17,12 @@ __all__ = ["Bill"]
 class Bill(Described):
     """A bill of each payment that holds principal, interest, and a part of the year's taxes and insurance.
 
+    Notes
+    -----
     `total` is what one bill asks for, `taxes` and `insurance` are those of a year, `per_year` the bills in it.
 
+    Examples
+    --------
     >>> round(Bill(total=1_250, taxes=2_400, insurance=900).rest, 2)
     975.0
     """
@@ -45,8 +49,18 @@ class Bill(Described):
     def part(self, name: str) -> float:
         """Taxes or insurance in one bill.
 
-        `name` is "taxes" or "insurance".
+        Parameters
+        ----------
+        name : str
+            "taxes" or "insurance".
 
+        Returns
+        -------
+        float
+            Taxes or insurance in one bill.
+
+        Examples
+        --------
         >>> Bill(total=1_250, taxes=2_400).part("taxes")
         200.0
         """
@@ -55,8 +69,20 @@ class Bill(Described):
     def parts(self, interest: float, principal: float, places: int) -> dict[str, float]:
         """What one bill holds, by name; "unexplained" is what is left over, or missing below zero.
 
-        `interest` and `principal` are those of the payment, `places` the decimals of the currency.
+        Parameters
+        ----------
+        interest, principal : float
+            Those of the payment.
+        places : int
+            The decimals of the currency.
 
+        Returns
+        -------
+        dict[str, float]
+            What one bill holds, by name; "unexplained" is what is left over, or missing below zero.
+
+        Examples
+        --------
         >>> Bill(total=1_250, taxes=2_400).parts(800, 240, 2)["unexplained"]
         10.0
         """

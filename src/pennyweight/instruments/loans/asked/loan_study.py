@@ -38,17 +38,30 @@ __all__ = ["LoanStudy"]
 class LoanStudy(Shown):
     """A loan and the answers to what is asked of it, worked out when shown.
 
-    Args:
-        extra: amounts paid on top of each payment, to be compared.
-        paid_off_by: a day; what must be paid on top to be free by then.
-        offers: other loans by name, to stand beside this one.
-        refinance: terms of the new loan, with `on`, `costs` and `horizon` (see refinancing).
-        bill: what the lender's statement says, to be checked.
-        note: what to remark below the title. working: show how the level payment is worked out.
+    Parameters
+    ----------
+    extra : Sequence[Amount], optional
+        Amounts paid on top of each payment, to be compared.
+    paid_off_by : optional
+        A day; what must be paid on top to be free by then.
+    offers : Mapping[str, BookedLoan]
+        Other loans by name, to stand beside this one.
+    refinance : Mapping[str, Any] | None, optional
+        Terms of the new loan, with `on`, `costs` and `horizon` (see refinancing).
+    bill : Bill | None, optional
+        What the lender's statement says, to be checked.
+    note : str, default ''
+        What to remark below the title.
+    working : bool, default False
+        Show how the level payment is worked out.
 
-    Raises:
-        InputError: when one of them cannot be.
+    Raises
+    ------
+    InputError
+        When one of them cannot be.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> study = LoanStudy(Loan(10_000, "5%", years=2), extra=[50])
     >>> study.extras[0].interest_saved
@@ -89,6 +102,13 @@ class LoanStudy(Shown):
     def answer(self) -> LoanStudy:
         """Work out everything that is asked now, so that what cannot be answered is told at once.
 
+        Returns
+        -------
+        LoanStudy
+            See `LoanStudy` for what it holds.
+
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> LoanStudy(Loan(10_000, "5%", years=2), extra=[50]).answer().extras[0].payments_saved
         2
@@ -143,7 +163,13 @@ class LoanStudy(Shown):
         return found
 
     def as_dict(self) -> dict[str, Any]:
-        """The loan's values, and those of what is asked."""
+        """The loan's values, and those of what is asked.
+
+        Returns
+        -------
+        dict[str, Any]
+            The loan's values, and those of what is asked.
+        """
         plain = loan_values(self.shown)
         if self.extras:
             plain["extras"] = [asdict(row) for row in self.extras]
@@ -163,6 +189,13 @@ class LoanStudy(Shown):
     def bill_parts(self) -> dict[str, float]:
         """The next bill taken apart.
 
+        Returns
+        -------
+        dict[str, float]
+            The next bill taken apart.
+
+        Examples
+        --------
         >>> from pennyweight import Bill, Loan
         >>> LoanStudy(Loan(1_000, "6%", years=1), bill=Bill(total=100, taxes=60)).bill_parts()["taxes"]
         5.0

@@ -39,6 +39,8 @@ __all__ = [
 class Extra(Described):
     """What an extra amount with every payment from the next one on does.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(100_000, "6%", years=30).extras_table([100])[0].payments_saved
     108
@@ -54,6 +56,8 @@ class Extra(Described):
 class Offer(Described):
     """One offer beside others.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> [offer.apr for offer in Loan(1_000, "6%", years=1).offers({})]
     [0.060007128435508594]
@@ -75,6 +79,8 @@ class Offer(Described):
 class Refinancing(Described):
     """A loan replaced by another: `gain` is how much better off one is at the horizon, costs paid, debts compared.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(100_000, "6%", years=30).refinancing(on=60, rate="4.5%", years=25).payment_after
     517.23

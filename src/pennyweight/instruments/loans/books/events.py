@@ -72,10 +72,18 @@ class Moment:
 class Event(Described):
     """Something that happened or will: `when` is a day, or the number of a payment.
 
-    `what` is "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was
-    due that day, also 0) or "balance" (what the lender states is owed, after all that is paid that day).
-    `amount` is in the currency, or the yearly rate; `where` names its place in messages.
+    Parameters
+    ----------
+    what : str
+        "rate" (a new yearly rate from then on), "extra" (paid on top), "paid" (what was paid instead of what was due
+        that day, also 0) or "balance" (what the lender states is owed, after all that is paid that day).
+    amount : str | float
+        In the currency, or the yearly rate.
+    where : str
+        Names its place in messages.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(1_000, "0%", years=1, events=[Event(3, "extra", 250)]).schedule.balance_after(3)
     500.01
@@ -119,9 +127,17 @@ class Event(Described):
 class Recurring(Described):
     """An extra payment that comes again, from `first` to `last` (days, or numbers of payments), `per_year` times.
 
-    `amount` is in the currency; `rising` makes it grow by a yearly rate, at each anniversary of the first. `where`
-    names its place in messages.
+    Parameters
+    ----------
+    amount : str | float
+        In the currency.
+    rising : str | float, default 0.0
+        Makes it grow by a yearly rate, at each anniversary of the first.
+    where : str
+        Names its place in messages.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> each = Recurring(100, 1, per_year="year", rising="10%")
     >>> Loan(9_000, "0%", years=5, extras=[each]).frame["extra"].iloc[[0, 12]].tolist()
@@ -162,8 +178,13 @@ class Recurring(Described):
 class PaymentHoliday(Described):
     """`payments` payments left out from `first` on; their interest is "added" to the balance, or "paid".
 
-    `where` names its place in messages.
+    Parameters
+    ----------
+    where : str
+        Names its place in messages.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(1_200, "0%", years=1, holidays=[PaymentHoliday(3, 2)]).frame["payment"].iloc[2:5].tolist()
     [0.0, 0.0, 125.0]

@@ -57,18 +57,32 @@ _BY_PAYMENTS = {
 def apr(advances: Flows, payments: Flows, *, unit: str | None = None, method: Literal["us", "eu"] = "us") -> float:
     """Return the yearly percentage rate of dated advances and payments, as a fraction.
 
-    Args:
-        advances: (date, amount) that the borrower receives, the first first; less what is paid for the credit that day.
-        payments: (date, amount) that are paid back, in order; the first may come before the first advance (appendix J,
-            student loans), and time counts from it then.
-        unit: the unit-period ("month", "two weeks", "half month"…), the most common distance between payments; for a
-            single payment the term itself. The EU's method counts weeks for "week", "two weeks" and "four weeks".
-        method: "us": the actuarial method by unit-periods (Regulation Z, 12 CFR 1026, appendix J); "eu": the equation
-            of Directive 2008/48/EC, annex I.
+    Parameters
+    ----------
+    advances : Flows
+        (date, amount) that the borrower receives, the first first; less what is paid for the credit that day.
+    payments : Flows
+        (date, amount) that are paid back, in order; the first may come before the first advance (appendix J, student
+        loans), and time counts from it then.
+    unit : str | None, optional
+        The unit-period ("month", "two weeks", "half month"…), the most common distance between payments; for a single
+        payment the term itself. The EU's method counts weeks for "week", "two weeks" and "four weeks".
+    method : Literal['us', 'eu'], default 'us'
+        "us": the actuarial method by unit-periods (Regulation Z, 12 CFR 1026, appendix J); "eu": the equation of
+        Directive 2008/48/EC, annex I.
 
-    Raises:
-        InputError for flows that cannot be; NoAnswer when no rate fits.
+    Returns
+    -------
+    float
+        The yearly percentage rate of dated advances and payments, as a fraction.
 
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Examples
+    --------
     >>> monthly = [(f"1978-{month:02}-10", 230) for month in range(2, 13)] + [("1979-01-10", 2_790)]
     >>> round(apr([("1978-01-10", 5_000)], monthly, unit="month"), 4)
     0.0821

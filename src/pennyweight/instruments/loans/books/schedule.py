@@ -25,6 +25,8 @@ __all__ = ["Schedule"]
 class Schedule(Shown):
     """Every payment of a loan until nothing is owed. Amounts are in the currency.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> Loan(100_000, "6%", years=30).schedule
     Schedule(360 payments, total_interest=115838.45)
@@ -105,8 +107,18 @@ class Schedule(Shown):
     def named(self, number: int) -> str:
         """A payment by its day, or by its number.
 
-        `number` is that of the payment, from 1.
+        Parameters
+        ----------
+        number : int
+            That of the payment, from 1.
 
+        Returns
+        -------
+        str
+            A payment by its day, or by its number.
+
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> Loan(1_000, "6%", years=1, start="2027-01-31").schedule.named(1)
         '2027-02-28'
@@ -116,8 +128,18 @@ class Schedule(Shown):
     def balance_after(self, number: int) -> float:
         """What is owed after a payment; after none, what was drawn.
 
-        `number` is that of the payment, from 1; amounts are in the currency.
+        Parameters
+        ----------
+        number : int
+            That of the payment, from 1; amounts are in the currency.
 
+        Returns
+        -------
+        float
+            What is owed after a payment; after none, what was drawn.
+
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> Loan(100_000, "6%", years=30).schedule.balance_after(120)
         83685.79
@@ -144,6 +166,13 @@ class Schedule(Shown):
     def plain_rows(self) -> list[dict[str, Any]]:
         """The rows as plain values.
 
+        Returns
+        -------
+        list[dict[str, Any]]
+            The rows as plain values.
+
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> Loan(1_200, "0%", years=1).schedule.plain_rows()[0]["payment"]
         100.0
@@ -175,6 +204,13 @@ class Schedule(Shown):
     def yearly_rows(self) -> list[dict[str, Any]]:
         """The years as plain values.
 
+        Returns
+        -------
+        list[dict[str, Any]]
+            The years as plain values.
+
+        Examples
+        --------
         >>> from pennyweight import Loan
         >>> Loan(1_200, "0%", years=1).schedule.yearly_rows()[0]["payments"]
         1200.0

@@ -27,6 +27,8 @@ _AT_ONCE = Fraction(0)
 class Statement(Described):
     """A lender's statement beside the schedule, in the currency.
 
+    Examples
+    --------
     >>> from pennyweight import Loan
     >>> loan = Loan(1_000, "0%", years=1, events=[(3, "balance", 760)])
     >>> [(one.when, one.difference) for one in loan.schedule.statements]

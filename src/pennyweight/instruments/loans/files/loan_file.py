@@ -44,13 +44,30 @@ Made = TypeVar("Made")
 def read_loan_file(path: str | Path, *, as_of: str | None = None) -> LoanStudy | LoanSet | Takeover:
     """Read a loan file; InputError with file, line and reason when something in it cannot be right.
 
+    Parameters
+    ----------
+    path : str | Path
+        The file, or a report (.html, .pdf, .xlsx) that Pennyweight made of one: it carries the file.
+    as_of : str | None, optional
+        The day of which key facts are told, in place of the file's.
+
+    Returns
+    -------
+    LoanStudy | LoanSet | Takeover
+        See `LoanStudy` for what it holds.
+
+    Raises
+    ------
+    InputError
+        Something given cannot be right; the message names it and says what would be.
+
+    Notes
+    -----
     A file with `[takeover]` is a loan taken over, one with `[loans.NAME]` several loans, any other one loan with what
     is to be tried out on it.
 
-    Args:
-        path: the file, or a report (.html, .pdf, .xlsx) that Pennyweight made of one: it carries the file.
-        as_of: the day of which key facts are told, in place of the file's.
-
+    Examples
+    --------
     >>> from importlib.resources import files
     >>> read_loan_file(str(files("pennyweight.starters") / "loans/studio.toml")).loan.title
     "The ceramicist's studio in Larkmere"

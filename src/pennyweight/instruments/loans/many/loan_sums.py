@@ -58,6 +58,8 @@ class EventsTold:
 class LoanSums(Shown):
     """What the loans of a file pay and owe, month by month.
 
+    Examples
+    --------
     >>> import tempfile, pathlib
     >>> from pennyweight import loan_sums
     >>> with tempfile.TemporaryDirectory() as folder:
@@ -96,9 +98,21 @@ class LoanSums(Shown):
     def amount(self, figure: str, group: int | None = None) -> Floats:
         """A figure month by month, of one group or of all; amounts in the currency.
 
-        `figure` is one of loans, paid_out, payment, interest, balance, extra (paid beside) and correction (what stated
-        balances add), `group` the place of a group.
+        Parameters
+        ----------
+        figure : str
+            One of loans, paid_out, payment, interest, balance, extra (paid beside) and correction (what stated
+            balances add).
+        group : int | None, optional
+            The place of a group.
 
+        Returns
+        -------
+        array of float
+            A figure month by month, of one group or of all; amounts in the currency.
+
+        Examples
+        --------
         >>> import tempfile, pathlib
         >>> from pennyweight import loan_sums
         >>> with tempfile.TemporaryDirectory() as folder:
@@ -138,7 +152,13 @@ class LoanSums(Shown):
         return pd.concat(found, ignore_index=True)
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         return {
             "format": 1,
             "file": self.title,
@@ -174,29 +194,53 @@ def loan_sums(
 ) -> LoanSums:
     """Sum up what the loans of a file pay and owe by month: paid monthly, level, to the smallest unit.
 
+    Parameters
+    ----------
+    path : str | Path
+        A Parquet file or a CSV with the columns amount, rate (yearly, quoted: 0.045 or "4.5%"), months and, where
+        there are such, start, the day of the pay-out (the first payment falls in the next month), residual, what the
+        level payments leave for the last one (a balloon), interest_only, how many first payments are of interest alone
+        (as many as there are months: until all falls due), and id, the name of the loan.
+    columns : Mapping[str, str] | None, optional
+        What the file calls them, by these names.
+    grouped : str | None, optional
+        A column by whose values the sums are told apart.
+    places : int, default 2
+        Decimals of the currency.
+    currency : str, default ''
+        Its three letters.
+    strict : bool, default False
+        Stop at the first row that makes no loan; else such rows are left out, told, and put into a file.
+    events : str | Path | None, optional
+        A Parquet file or a CSV of what happens to the loans, with the columns id, date (a day, a month or the number
+        of the payment), what (rate, extra, paid or balance) and amount. An event of a month falls with the payment of
+        that month; a rate counts from that payment's period on. All of it is held in memory.
+    event_columns : Mapping[str, str] | None, optional
+        What that file calls them.
+    schedules : bool, default False
+        Write every row of every schedule, too, as Parquet files into `folder`/schedules.
+    on : str | Client | None, optional
+        A Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`; it
+        reads a Parquet file by row groups, from where every worker finds it under the same path.
+    folder : str | Path | None, optional
+        Where sums.csv, sums.parquet and rejects.csv are written, and where a run that is broken off goes on.
+
+    Returns
+    -------
+    LoanSums
+        See `LoanSums` for what it holds.
+
+    Raises
+    ------
+    InputError
+        A file that cannot be read, a column that is missing, and with `strict` a bad row.
+
+    Notes
+    -----
     The file is read part by part, so that memory does not grow with it. A sample is kept in exact books beside.
 
-    Args:
-        path: a Parquet file or a CSV with the columns amount, rate (yearly, quoted: 0.045 or "4.5%"), months and, where
-            there are such, start, the day of the pay-out (the first payment falls in the next month), residual, what
-            the level payments leave for the last one (a balloon), interest_only, how many first payments are of
-            interest alone (as many as there are months: until all falls due), and id, the name of the loan.
-        columns: what the file calls them, by these names.
-        grouped: a column by whose values the sums are told apart.
-        places: decimals of the currency, currency: its three letters.
-        strict: stop at the first row that makes no loan; else such rows are left out, told, and put into a file.
-        events: a Parquet file or a CSV of what happens to the loans, with the columns id, date (a day, a month or the
-            number of the payment), what (rate, extra, paid or balance) and amount. An event of a month falls with the
-            payment of that month; a rate counts from that payment's period on. All of it is held in memory.
-        event_columns: what that file calls them.
-        schedules: write every row of every schedule, too, as Parquet files into `folder`/schedules.
-        on: a Dask cluster that does the work, by its address ("tcp://10.0.0.5:8786") or a client of `distributed`; it
-            reads a Parquet file by row groups, from where every worker finds it under the same path.
-        folder: where sums.csv, sums.parquet and rejects.csv are written, and where a run that is broken off goes on.
-
-    Raises:
-        InputError: a file that cannot be read, a column that is missing, and with `strict` a bad row.
-
+    Examples
+    --------
     >>> import tempfile, pathlib
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     path = pathlib.Path(folder) / "loans.csv"

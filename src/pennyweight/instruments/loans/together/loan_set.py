@@ -30,6 +30,8 @@ ORDERS = ("highest rate first", "smallest balance first", "as listed")
 class SparePlan(Described):
     """What spare money does in one order: each loan's schedule, all interest, and the last payment's number.
 
+    Examples
+    --------
     >>> plans = LoanSet({"bank": Loan(6_000, "4%", years=2)}, spare=200).plans
     >>> plans["as listed"].payments
     14
@@ -53,13 +55,23 @@ class SparePlan(Described):
 class LoanSet(Shown):
     """Loans paid on the same rhythm, by name, as they stand.
 
-    Args:
-        loans: by name; the same payments a year and, with dates, the same due days.
-        needs: what is to be paid for with them; own money makes up the rest. own: what that must be, when it is known.
-        spare: money put on the loans with every payment beyond what is due; a loan paid off hands its payment on.
-        currency, locale, title, note: how amounts are shown, what the page is called and remarks.
-        order: one of "highest rate first", "smallest balance first", "as listed".
+    Parameters
+    ----------
+    loans : Mapping[str, Loan]
+        By name; the same payments a year and, with dates, the same due days.
+    needs : optional
+        What is to be paid for with them; own money makes up the rest.
+    own : optional
+        What that must be, when it is known.
+    spare : default 0.0
+        Money put on the loans with every payment beyond what is due; a loan paid off hands its payment on.
+    currency, locale, title, note : str
+        How amounts are shown, what the page is called and remarks.
+    order : str, optional
+        One of "highest rate first", "smallest balance first", "as listed".
 
+    Examples
+    --------
     >>> both = LoanSet({"bank": Loan(60_000, "4%", years=10), "agency": Loan(20_000, "6%", years=10)}, spare=200)
     >>> [plan.total_interest for plan in both.plans.values()]
     [13966.78, 13966.78, 15203.4]
@@ -164,7 +176,13 @@ class LoanSet(Shown):
         return pd.concat([self.chosen[name].frame.assign(loan=name) for name in names]).reset_index().set_index("loan")
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         chosen = self.chosen
         plain: dict[str, Any] = {
             "format": 1,
@@ -196,8 +214,18 @@ class LoanSet(Shown):
     def share_of(self, loan: Loan) -> float | None:
         """Which part of what is needed a loan brings; None without `needs`.
 
-        `loan` is one of them.
+        Parameters
+        ----------
+        loan : Loan
+            One of them.
 
+        Returns
+        -------
+        float | None
+            Which part of what is needed a loan brings; None without `needs`.
+
+        Examples
+        --------
         >>> bank = Loan(6_000, "4%", years=2)
         >>> LoanSet({"bank": bank}, needs=8_000).share_of(bank)
         0.75

@@ -16,18 +16,31 @@ __all__ = ["Takeover"]
 class Takeover(KnownLoan):
     """A level-payment loan taken over on a day: three of balance, rate, payment and what is left of the term suffice.
 
+    Parameters
+    ----------
+    on
+        The day of takeover. next_payment: the next due day; left out, one period after.
+    balance
+        What is owed that day, arrears included. rate: yearly, quoted. payment: the level payment.
+    maturity
+        The day of the last payment; or payments_left, or years_left.
+    original_amount, original_years, first_payment
+        What is known of the loan as it was made.
+    payments_made
+        How many payments were due before, where the first one's day is not known.
+    per_year
+        Payments a year. bill: what the lender bills.
+    currency, locale, title, note
+        How amounts and page are shown.
+    missed_payments
+        How many of the last due payments were not made; arrears: or their amount with interest.
+
+    Notes
+    -----
     So does the loan as it was made: original_amount, rate, original_years and first_payment.
 
-    Args:
-        on: the day of takeover. next_payment: the next due day; left out, one period after.
-        balance: what is owed that day, arrears included. rate: yearly, quoted. payment: the level payment.
-        maturity: the day of the last payment; or payments_left, or years_left.
-        original_amount, original_years, first_payment: what is known of the loan as it was made.
-        payments_made: how many payments were due before, where the first one's day is not known.
-        per_year: payments a year. bill: what the lender bills.
-        currency, locale, title, note: how amounts and page are shown.
-        missed_payments: how many of the last due payments were not made; arrears: or their amount with interest.
-
+    Examples
+    --------
     >>> takeover = Takeover(on="2027-01-31", balance=71_266.88, rate="4.2%", payment=644.79, original_years=15)
     >>> str(takeover.remaining.agreed.paid_off_on), round(takeover.original.amount)
     ('2038-09-30', 86000)
@@ -44,7 +57,13 @@ class Takeover(KnownLoan):
         return self.remaining.frame
 
     def as_dict(self) -> dict[str, Any]:
-        """Plain values for JSON."""
+        """Plain values for JSON.
+
+        Returns
+        -------
+        dict[str, Any]
+            Plain values for JSON.
+        """
         rest, original = self.remaining, self.original
         plain: dict[str, Any] = {
             **rest.as_dict(),
@@ -68,6 +87,13 @@ class Takeover(KnownLoan):
     def bill_parts(self) -> dict[str, float]:
         """The next bill taken apart; empty without a bill.
 
+        Returns
+        -------
+        dict[str, float]
+            The next bill taken apart; empty without a bill.
+
+        Examples
+        --------
         >>> from pennyweight import Bill
         >>> bill = Bill(total=900, taxes=1_200)
         >>> taken = Takeover(on="2027-01-31", balance="71k", rate="4.2%", payment="644", bill=bill)
