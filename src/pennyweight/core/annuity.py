@@ -130,13 +130,13 @@ def present_value(
     Parameters
     ----------
     rate_per_period : array_like
-        Of one period (of a yearly 6% paid monthly 0.06 / 12); each payment grows by.
-    growth_per_period : array_like, default 0.0
-        From the one before.
-    paid : Paid, default 'end'
-        At the "end" or the "start" of each of the.
+        The rate of one period, a fraction (of a yearly 6% paid monthly 0.06 / 12).
     periods : array_like
-
+        How many periods, zero or more.
+    growth_per_period : array_like, default 0.0
+        By how much each payment is larger than the one before, a fraction.
+    paid : Paid, default 'end'
+        Whether payments come at the "end" or the "start" of each period.
     payment : array_like, default 0.0
         The amount of each period, in the currency.
     future : array_like, default 0.0

@@ -25,34 +25,50 @@ class Loan(BookedLoan):
     rate
         Yearly, quoted, compounding as often as is paid unless it says otherwise ("4.2% half-yearly").
     years, months
-        The term. payment: the level payment.
+        The term.
+    payment
+        The level payment.
     per_year
-        Payments a year, 1 to 52, or a word. compounding: how often the rate compounds, when otherwise.
+        Payments a year, 1 to 52, or a word.
+    compounding
+        How often the rate compounds, when otherwise.
     paid
         At the "end" or "start" of each period.
     repaid
         "level payment", "constant principal", "interest only" (all at the end) or "half every two weeks" (half the
         monthly payment).
     interest_only
-        Years, or "18 months", in which only interest is paid. amortized_over: the years over which the payment is
-        worked out, when the loan falls due before. residual: what the payments leave, due with the last.
+        Years, or "18 months", in which only interest is paid.
+    amortized_over
+        The years over which the payment is worked out, when the loan falls due before.
+    residual
+        What the payments leave, due with the last.
     start
-        The day of drawdown. first_payment: the first due day; days before its period begins count over 365.
+        The day of drawdown.
+    first_payment
+        The first due day; days before its period begins count over 365.
     interest
         "equal periods", or a day count: "actual/365", "actual/360", "30/360".
     fee_up_front, fee_added
-        An amount or a share of the loan. fee_each: an amount with each payment.
+        An amount or a share of the loan.
+    fee_each
+        An amount with each payment.
     rounding
         "half up", "half even", "payment up" (interest half up), or None for textbooks.
     events, extras, holidays
-        What happens. rate_moves, extra_moves, holiday_moves: whether a rate step, an extra payment or a payment
-        holiday changes the "payment" or the "term". balance_moves: what a stated balance changes: the "last payment",
-        which clears what is left, the "payment", worked out anew, or the "term".
+        What happens.
+    rate_moves, extra_moves, holiday_moves
+        Whether a rate step, an extra payment or a payment holiday changes the "payment" or the "term".
+    balance_moves
+        What a stated balance changes: the "last payment", which clears what is left, the "payment", worked out anew,
+        or the "term".
     payments_before
         How many payments were made before, when this is the rest of a loan: a given payment was rounded over them too,
         so the last one may differ that much more.
     currency
-        Three letters, which set the smallest unit. locale: how figures are shown.
+        Three letters, which set the smallest unit.
+    locale
+        How figures are shown.
     title
         What the page is called.
     as_of

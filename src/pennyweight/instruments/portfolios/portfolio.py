@@ -35,7 +35,9 @@ class Portfolio(MeasuredPortfolio):
     flow_dates, flows
         Money paid in (positive) and taken out (negative), and its days.
     accounts
-        Their names. left_out: sentences on what was left out, to be shown.
+        Their names.
+    left_out
+        Sentences on what was left out, to be shown.
 
     Raises
     ------

@@ -131,6 +131,10 @@ class Recurring(Described):
     ----------
     amount : str | float
         In the currency.
+    first, last : str | int | day
+        Days, or numbers of payments; without a last one until the loan is paid off.
+    per_year : str | int, default "month"
+        How often a year: a number, or a word such as "quarter".
     rising : str | float, default 0.0
         Makes it grow by a yearly rate, at each anniversary of the first.
     where : str
@@ -180,6 +184,12 @@ class PaymentHoliday(Described):
 
     Parameters
     ----------
+    first : str | int | day
+        The first payment that is left out, by its day or its number.
+    payments : int
+        How many are left out.
+    interest : "added" | "paid", default "added"
+        What becomes of their interest.
     where : str
         Names its place in messages.
 

@@ -19,9 +19,15 @@ class Takeover(KnownLoan):
     Parameters
     ----------
     on
-        The day of takeover. next_payment: the next due day; left out, one period after.
+        The day of takeover.
+    next_payment
+        The next due day; left out, one period after.
     balance
-        What is owed that day, arrears included. rate: yearly, quoted. payment: the level payment.
+        What is owed that day, arrears included.
+    rate
+        Yearly, quoted.
+    payment
+        The level payment.
     maturity
         The day of the last payment; or payments_left, or years_left.
     original_amount, original_years, first_payment
@@ -29,11 +35,15 @@ class Takeover(KnownLoan):
     payments_made
         How many payments were due before, where the first one's day is not known.
     per_year
-        Payments a year. bill: what the lender bills.
+        Payments a year.
+    bill
+        What the lender bills.
     currency, locale, title, note
         How amounts and page are shown.
     missed_payments
-        How many of the last due payments were not made; arrears: or their amount with interest.
+        How many of the last due payments were not made.
+    arrears
+        Or their amount with interest.
 
     Notes
     -----
