@@ -7,7 +7,7 @@ READY  := $(VENV)/.ready
 export PYTHONDONTWRITEBYTECODE :=
 export PYTHONPYCACHEPREFIX := $(abspath $(VENV))/bytecode
 
-.PHONY: demo test whole thorough bench shots format clean
+.PHONY: demo test whole thorough bench shots docs docs-outputs dist format clean
 
 demo: $(READY)
 	$(BIN)/pennyweight demo --folder build/demo
@@ -36,6 +36,17 @@ bench: $(READY)
 
 shots: $(READY)
 	$(BIN)/python docs/make_screenshots.py
+
+# What is generated first, then the pages: a warning is an error, links are checked, nothing is fetched.
+docs: $(READY)
+	$(BIN)/python -m docs.make_reference
+	$(BIN)/python -m docs.make_site
+	$(BIN)/sphinx-build -W --keep-going -q -b html docs build/docs
+	@echo "Open build/docs/index.html"
+
+# What the commands and the Python lines of every page print, written anew.
+docs-outputs: $(READY)
+	$(BIN)/python -m docs.pages
 
 format: $(READY)
 	$(BIN)/ruff check --fix .

@@ -151,8 +151,15 @@ def texts_of(was: Mapping[str, Any] | None, now: Mapping[str, Any] | None) -> tu
 
 def _said(entry: Mapping[str, Any], keys: list[str]) -> str:
     alone = keys in (["value"], ["formula"])
-    parts = [str(entry[key]) if alone else f"{key} = {entry[key]}" for key in keys if key in entry]
+    parts = [_as_written(entry[key]) if alone else f"{key} = {_as_written(entry[key])}" for key in keys if key in entry]
     return ", ".join(parts)[:200] or "-"
+
+
+def _as_written(value: object) -> str:
+    """A value as a deal file has it: of steps { 1 = 6.5, 5 = 7.25 }."""
+    if isinstance(value, Mapping):
+        return f"{{ {', '.join(f'{key} = {_as_written(one)}' for key, one in value.items())} }}"
+    return f"[{', '.join(map(_as_written, value))}]" if isinstance(value, list) else str(value)
 
 
 def _alone(
