@@ -7,7 +7,7 @@ READY  := $(VENV)/.ready
 export PYTHONDONTWRITEBYTECODE :=
 export PYTHONPYCACHEPREFIX := $(abspath $(VENV))/bytecode
 
-.PHONY: demo test whole thorough bench shots docs docs-outputs dist format clean
+.PHONY: demo test whole thorough bench shots docs docs-outputs dist man format clean
 
 demo: $(READY)
 	$(BIN)/pennyweight demo --folder build/demo
@@ -41,12 +41,22 @@ shots: $(READY)
 docs: $(READY)
 	$(BIN)/python -m docs.make_reference
 	$(BIN)/python -m docs.make_site
+	$(BIN)/python -m docs.make_trust
 	$(BIN)/sphinx-build -W --keep-going -q -b html docs build/docs
 	@echo "Open build/docs/index.html"
 
 # What the commands and the Python lines of every page print, written anew.
 docs-outputs: $(READY)
 	$(BIN)/python -m docs.pages
+
+# The source and the wheel, and the wheel tried in fresh environments with the oldest and newest of what it needs.
+dist: $(READY)
+	rm -rf dist
+	$(BIN)/python -m hatchling build -d dist
+	$(BIN)/python -m release.try_wheel
+
+man: $(READY)
+	$(BIN)/python -m release.make_man build/man/pennyweight.1
 
 format: $(READY)
 	$(BIN)/ruff check --fix .

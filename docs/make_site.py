@@ -124,8 +124,8 @@ def _json_page() -> str:
         "it. Amounts are plain numbers, rates fractions (0.05 is 5 %), days texts (2027-01-31), what is undefined "
         "`null`.",
         "",
-        "The tables are made of a run of each command on the demo's data: `<name>` stands for a name of yours, `[]` for "
-        "each element of a list.",
+        "The tables are made of a run of each command on the demo's data: `<name>` stands for a name of yours, `[]` "
+        "for each element of a list.",
     ]
     with tempfile.TemporaryDirectory() as folder, chdir(folder):
         _copy_data(Path("."))

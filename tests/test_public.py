@@ -6,7 +6,6 @@ import ast
 import inspect
 import pickle
 import re
-import shlex
 from collections.abc import Iterator
 from dataclasses import FrozenInstanceError, fields, is_dataclass, replace
 from pathlib import Path
@@ -17,11 +16,8 @@ import pytest
 
 import pennyweight
 from pennyweight import Deal, Loan, errors, read_loan_file
-from pennyweight.cli.demo import _copy_data
-from pennyweight.cli.main import status
 from tests.builders import STARTERS
 from tests.results import RESULTS, WRITTEN, loan, taxi
-from tests.sizes import WHOLE
 from tests.test_house import lines_without_docstrings
 
 ROOT = Path(__file__).parent.parent
@@ -189,81 +185,12 @@ def test_every_starter_weighs_cleanly(path: Path) -> None:
     assert all(passed for passed, _ in weighing.checks)
 
 
-def commands_of(text: str) -> list[str]:
-    """The commands shown in the README's console blocks."""
-    blocks = re.findall(r"```console\n(.*?)```", text, flags=re.DOTALL)
-    return [line[2:] for block in blocks for line in block.split("\n") if line.startswith("$ pennyweight")]
-
-
-BLOCKS = re.findall(r"```console\n(.*?)```", README, flags=re.DOTALL)
-
-
-def parts_of(block: str) -> list[tuple[str, list[str]]]:
-    """Each command of a block, and the lines shown below it."""
-    parts = [part.partition("\n") for part in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]]
-    return [
-        (command.removeprefix("pennyweight "), [line for line in shown.split("\n") if line.strip() not in ("", "…")])
-        for command, _, shown in parts
-        if command.startswith("pennyweight")
-    ]
-
-
-def is_quick(block: str) -> bool:
-    """Whether it neither runs the demo nor makes a report, which take seconds."""
-    return not re.search(r"^\$ pennyweight demo|--output \w+\.(pdf|png)|weigh \w+\.pdf", block, flags=re.MULTILINE)
-
-
-@pytest.mark.parametrize(
-    "number", [k for k, block in enumerate(BLOCKS) if parts_of(block) and (WHOLE or is_quick(block))]
-)
-def test_the_readme_says_what_is_so(
-    number: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
-) -> None:
-    """The commands of a block run in an empty folder, and show each line that the README shows below them."""
-    monkeypatch.chdir(tmp_path)
-    block = parts_of(BLOCKS[number])
-    before = [command for one in BLOCKS[:number] for command, _ in parts_of(one)]
-    needed = {word for command, _ in block for word in re.findall(r"(\w+)(?:\.toml|\.pdf|/)", command)}
-    for command in before:
-        makes = set(re.findall(r"(\w+)\.(?:toml|pdf)", command)) & needed
-        if command.startswith("demo") and "demo" in needed:
-            _copy_data(tmp_path / "demo")  # the files of the demo; its commands run in their own block
-        elif makes and (command.startswith("new ") or "--output" in command):
-            assert status(shlex.split(command)) == 0
-    for command, shown in block:
-        capsys.readouterr()
-        code = status(shlex.split(command))
-        ran = capsys.readouterr()
-        assert code == 0, f"{command}: {ran.err}"
-        output = {" ".join(line.split()) for line in ran.out.split("\n")}
-        for line in shown:
-            assert " ".join(line.split()) in output, f"{command}: {line}"
-        if command.startswith("demo"):  # what it leaves is there
-            names = {path.name for path in (tmp_path / "demo").iterdir()}
-            assert names >= {"weighing.png", "map.png", "boatyard.png", "weighing.json", "taxi.toml"}
-
-
-def test_the_readme_shows_what_commands_print() -> None:
-    shown = [line for block in BLOCKS for _, lines in parts_of(block) for line in lines]
-    assert len(shown) >= 15
-    assert len(commands_of(README)) >= 8
-
-
-def test_the_readmes_python_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.chdir(tmp_path)
-    assert status(["new", "taxi.toml", "--starter", "taxi"]) == 0
-    blocks = re.findall(r"```python\n(.*?)```", README, flags=re.DOTALL)
-    assert blocks
-    for block in blocks:
-        scope: dict[str, object] = {}
-        exec(compile(block, "README.md", "exec"), scope)
-
-
 def test_pictures_are_there_and_linked() -> None:
     pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
     assert 0 < len(pictures) < 20
+    linked = README + "".join(path.read_text(encoding="utf-8") for path in (ROOT / "docs").rglob("*.md"))
     for picture in pictures:
-        assert f"docs/screenshots/{picture.name}" in README
+        assert f"screenshots/{picture.name}" in linked
 
 
 def test_the_loan_files_of_the_docs_are_read(tmp_path: Path) -> None:

@@ -66,7 +66,7 @@ class _Commands(click.Group):
             hint = nearest(args[0], COMMANDS) or "."
             raise click.UsageError(f"There is no command '{args[0]}'{hint} See pennyweight --help.")
         name, command, rest = super().resolve_command(ctx, args)
-        if command is not None:
+        if command is not None and not ctx.resilient_parsing:  # a shell that asks what may come is not told off
             rest = _in_new_words(name or "", rest)
             _refuse_twice(command, rest)
         return name, command, rest

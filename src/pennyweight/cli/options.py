@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 import click
 from click.core import ParameterSource
 
+from pennyweight.cli.completing import inputs_to_set, scenarios
 from pennyweight.cli.progress_bar import shown_progress
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place, nearest
@@ -53,6 +54,7 @@ scenario_option = click.option(
     default="base",
     show_default=True,
     metavar="NAME",
+    shell_complete=scenarios,
     help="Use this scenario; 'base' is the deal as it stands.",
 )
 
@@ -63,6 +65,7 @@ overrides = click.option(
     "replaced",
     multiple=True,
     metavar="INPUT=VALUE",
+    shell_complete=inputs_to_set,
     help="Replace the value of an input: 430k, 9%, 'scale 0.85' or 'shift 500'. Repeatable.",
 )
 

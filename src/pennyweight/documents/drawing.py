@@ -5,14 +5,16 @@ Nothing below that floor imports it, so that a result costs no Matplotlib before
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from importlib import import_module
+from pathlib import Path
 from typing import Any
 
 from pennyweight.documents.chart_kinds import Chart
 from pennyweight.documents.model import Document
 
-__all__ = ["draw", "notebook_page"]
+__all__ = ["draw", "notebook_page", "write_file"]
 
 
 def draw(chart: Chart, ax: Any, style: Mapping[str, Any] | None = None) -> Any:
@@ -23,6 +25,20 @@ def draw(chart: Chart, ax: Any, style: Mapping[str, Any] | None = None) -> Any:
         return drawn.styled(ax, (), style or {})
     there = drawn.artists(ax)
     return drawn.styled(drawn.draw(chart, ax), there, style or {})
+
+
+def write_file(result: Any, path: Path, *, title: str, prepared_by: str, dated: dt.date | None, replace: bool) -> None:
+    """Write a result to a file in the form of its ending."""
+    files: Any = import_module("pennyweight.report.files")
+    cover: Any = import_module("pennyweight.report.cover")
+    files.check_ending(path)
+    page = result.document()
+    files.check_drawable(path, page)
+    header = ""
+    if path.suffix.lower() == ".csv":
+        header = import_module("pennyweight.report.forms.csv_form").as_csv(result).partition("\n")[0]
+    files.check_target(path, read=(), force=replace, header=header, allowed_by="say replace=True")
+    files.write(result, path, document=page, cover=cover.Cover(title=title, prepared_by=prepared_by, dated=dated))
 
 
 def notebook_page(document: Document) -> str:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from pennyweight.described import Described
 from pennyweight.documents import text
-from pennyweight.documents.drawing import draw, notebook_page
+from pennyweight.documents.drawing import draw, notebook_page, write_file
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Document
 from pennyweight.documents.paging import page_of
 from pennyweight.errors import InputError
+from pennyweight.quantities.argument_checks import a_flag, a_path, a_text
+from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.numbers import whole
 
 __all__ = ["Shown"]
@@ -69,6 +72,51 @@ class Shown(Described):
             raise InputError("There is nothing to draw here: this result has figures and tables alone.", at="chart")
         number = whole(chart, what="chart", least=0, most=len(charts) - 1)
         return draw(charts[number], ax, style)
+
+    def write(
+        self,
+        path: str | Path,
+        *,
+        title: str = "",
+        prepared_by: str = "",
+        dated: object = None,
+        replace: bool = False,
+    ) -> None:
+        """Write the result to a file, whole or not at all; its ending picks the form.
+
+        Parameters
+        ----------
+        path : str | Path
+            The file: .pdf, .html and .xlsx are reports, .png and .svg the charts, .csv, .json and .txt the figures.
+        title, prepared_by : str
+            What page one of a report says.
+        dated : day, optional
+            The day that a report says it was made; without it none, so that the same figures give the same file.
+        replace : bool, default False
+            Whether a file that Pennyweight has not written may be replaced; one that it has written always is.
+
+        Raises
+        ------
+        InputError
+            For an ending of no form, a file that is there already, and charts where there are none.
+
+        Examples
+        --------
+        >>> import tempfile, pathlib
+        >>> from pennyweight import Loan
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     Loan(1_000, "6%", years=1).write(f"{folder}/loan.json")
+        ...     (pathlib.Path(folder) / "loan.json").exists()
+        True
+        """
+        write_file(
+            self,
+            a_path(path),
+            title=a_text(title, what="title"),
+            prepared_by=a_text(prepared_by, what="prepared_by"),
+            dated=None if dated is None else read_date(dated, what="dated").astype(object),
+            replace=a_flag(replace, what="replace"),
+        )
 
     def _for_csv(self) -> Any:
         """The table that CSV shows."""

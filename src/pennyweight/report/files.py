@@ -70,7 +70,9 @@ def check_ending(path: Path) -> str:
     return ending
 
 
-def check_target(path: Path, *, read: Collection[Path], force: bool, header: str = "") -> None:
+def check_target(
+    path: Path, *, read: Collection[Path], force: bool, header: str = "", allowed_by: str = "add --force"
+) -> None:
     """Refuse to write over a file that was read in this run, or that is none of ours unless `force`.
 
     Ours is a file of the same kind that Pennyweight has written: JSON, HTML and pictures say so themselves, a text has
@@ -91,7 +93,7 @@ def check_target(path: Path, *, read: Collection[Path], force: bool, header: str
         raise InputError(f"{path} is read in this run and would be lost; choose another name.", at=Place.of_file(path))
     if found.st_size and not force and not _is_ours(path, header):
         raise InputError(
-            f"{path} is there already, and Pennyweight has not written it; choose another name, or add --force.",
+            f"{path} is there already, and Pennyweight has not written it; choose another name, or {allowed_by}.",
             at=Place.of_file(path),
         )
 

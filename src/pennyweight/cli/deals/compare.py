@@ -11,6 +11,7 @@ from pennyweight.analysis.comparing.bridge import Bridge
 from pennyweight.analysis.comparing.changes import Changes
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
+from pennyweight.cli.completing import figures, scenarios
 from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
@@ -24,12 +25,20 @@ __all__ = ["command"]
 @click.option(
     "--scenario",
     "scenarios",
+    shell_complete=scenarios,
     multiple=True,
     metavar="NAME",
     help="Show this scenario, or 'all', as without it. Repeatable.",
 )
-@click.option("--against", metavar="NAME", help="Add the differences to this scenario or deal.")
-@click.option("--bridge", metavar="MEASURE", help="Show what made the difference of this measure between the two.")
+@click.option(
+    "--against", metavar="NAME", shell_complete=scenarios, help="Add the differences to this scenario or deal."
+)
+@click.option(
+    "--bridge",
+    metavar="MEASURE",
+    shell_complete=figures,
+    help="Show what made the difference of this measure between the two.",
+)
 @overrides
 @click.option("--tables", is_flag=True, help="Show the tables of the deal, too.")
 @click.option("--strict", is_flag=True, help="Exit with status 1 if one of them does not pay off.")

@@ -8,6 +8,7 @@ import click
 
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.driving.drivers import Drivers
+from pennyweight.cli.completing import figures, inputs
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
@@ -24,11 +25,15 @@ __all__ = ["command"]
 
 @click.command("drivers")
 @deal_argument
-@click.argument("measure", required=False)
+@click.argument("measure", required=False, shell_complete=figures)
 @click.option("--moved", metavar="SHARE", help="Move every input by so much of itself, 10%, not from low to high.")
 @click.option("--cases", default="4_096", metavar="COUNT", show_default=True, help="Draw so many points.")
-@click.option("--hold", multiple=True, metavar="INPUT", help="Leave this input as it stands. Repeatable.")
-@click.option("--only", multiple=True, metavar="INPUT", help="Move this input alone, or these. Repeatable.")
+@click.option(
+    "--hold", multiple=True, metavar="INPUT", shell_complete=inputs, help="Leave this input as it stands. Repeatable."
+)
+@click.option(
+    "--only", multiple=True, metavar="INPUT", shell_complete=inputs, help="Move this input alone, or these. Repeatable."
+)
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other points.")
 @on_option
 @scenario_option

@@ -9,6 +9,7 @@ import click
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.finding.break_even import BreakEven
 from pennyweight.analysis.finding.found import Found
+from pennyweight.cli.completing import figures, inputs, inputs_to_set, scenarios
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
@@ -24,13 +25,18 @@ __all__ = ["command"]
 
 @click.command("find")
 @deal_argument
-@click.argument("name", metavar="INPUT")
+@click.argument("name", metavar="INPUT", shell_complete=inputs)
 @click.argument("condition", required=False)
-@click.option("--most", metavar="FIGURE", help="Find the value at which this figure is largest.")
-@click.option("--least", metavar="FIGURE", help="Find the value at which this figure is smallest.")
+@click.option(
+    "--most", metavar="FIGURE", shell_complete=figures, help="Find the value at which this figure is largest."
+)
+@click.option(
+    "--least", metavar="FIGURE", shell_complete=figures, help="Find the value at which this figure is smallest."
+)
 @click.option(
     "--scenario",
     "scenarios",
+    shell_complete=scenarios,
     multiple=True,
     metavar="NAME",
     help="Look for the value in this scenario, or in 'all'. Repeatable.",
@@ -38,7 +44,12 @@ __all__ = ["command"]
 @click.option(
     "--between", metavar="LOW..HIGH", help="Look in this range; without it, the unit of the input sets the range."
 )
-@click.option("--along", metavar="INPUT=RANGE", help="Find it along another input, as a line: grant_share=0%..30%.")
+@click.option(
+    "--along",
+    metavar="INPUT=RANGE",
+    shell_complete=inputs_to_set,
+    help="Find it along another input, as a line: grant_share=0%..30%.",
+)
 @overrides
 @output_options
 def command(

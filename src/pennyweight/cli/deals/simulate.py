@@ -8,6 +8,7 @@ import click
 
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.simulating.simulation import Simulation
+from pennyweight.cli.completing import figures, inputs, lines
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
@@ -26,10 +27,26 @@ __all__ = ["command"]
 @deal_argument
 @click.option("--cases", default="16_384", metavar="COUNT", show_default=True, help="Draw so many cases: 100k, 1mn.")
 @click.option("--until", metavar="SHARE", help="Go on until the chance that it pays off is known so well: 0.5%.")
-@click.option("--hold", multiple=True, metavar="INPUT", help="Leave this input as it stands. Repeatable.")
-@click.option("--only", multiple=True, metavar="INPUT", help="Draw this input alone, or these. Repeatable.")
-@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure, or several: npv,irr. Repeatable.")
-@click.option("--fan", multiple=True, metavar="LINE", help="Show how this line or level spreads over time. Repeatable.")
+@click.option(
+    "--hold", multiple=True, metavar="INPUT", shell_complete=inputs, help="Leave this input as it stands. Repeatable."
+)
+@click.option(
+    "--only", multiple=True, metavar="INPUT", shell_complete=inputs, help="Draw this input alone, or these. Repeatable."
+)
+@click.option(
+    "--show",
+    multiple=True,
+    metavar="MEASURE",
+    shell_complete=figures,
+    help="Show this measure, or several: npv,irr. Repeatable.",
+)
+@click.option(
+    "--fan",
+    multiple=True,
+    metavar="LINE",
+    shell_complete=lines,
+    help="Show how this line or level spreads over time. Repeatable.",
+)
 @click.option("--seed", type=click.IntRange(0, 2**32 - 1), default=1, show_default=True, help="Draw other cases.")
 @click.option("--plain", is_flag=True, help="Draw plain numbers instead of evenly spread points.")
 @on_option

@@ -8,6 +8,7 @@ import click
 
 from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.varying.variation import Variation
+from pennyweight.cli.completing import figures, inputs_to_set
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
@@ -25,8 +26,14 @@ __all__ = ["command"]
 
 @click.command("vary")
 @deal_argument
-@click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...")
-@click.option("--show", multiple=True, metavar="MEASURE", help="Show this measure, or several: npv,irr. Repeatable.")
+@click.argument("ranges", nargs=-1, required=True, metavar="INPUT=RANGE...", shell_complete=inputs_to_set)
+@click.option(
+    "--show",
+    multiple=True,
+    metavar="MEASURE",
+    shell_complete=figures,
+    help="Show this measure, or several: npv,irr. Repeatable.",
+)
 @on_option
 @scenario_option
 @overrides

@@ -7,6 +7,7 @@ from typing import Any
 
 import click
 
+from pennyweight.cli.completing import lines
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
@@ -60,7 +61,12 @@ class _Lines:
 @scenario_option
 @overrides
 @click.option("--by", type=click.Choice(["period", "year"]), help="Add a table of all lines by period or by year.")
-@click.option("--lines", metavar="NAMES", help="Show these lines, levels or groups, with commas between; needs --by.")
+@click.option(
+    "--lines",
+    metavar="NAMES",
+    shell_complete=lines,
+    help="Show these lines, levels or groups, with commas between; needs --by.",
+)
 @click.option("--each", metavar="SET", help="Open what is worked out for each thing of a set; needs --by.")
 @click.option("--from", "first", metavar="PERIOD", help="Begin with this period, day or 'year N'; needs --by.")
 @click.option("--to", "last", metavar="PERIOD", help="End with this period, day or 'year N'; needs --by.")

@@ -7,6 +7,7 @@ from typing import Literal
 
 import click
 
+from pennyweight.cli.completing import scenarios, whatever
 from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides, scenario_option
 
 __all__ = ["command"]
@@ -14,11 +15,16 @@ __all__ = ["command"]
 
 @click.command("why")
 @deal_argument
-@click.argument("name")
+@click.argument("name", shell_complete=whatever)
 @click.option("--of", metavar="THING", help="Look at what one thing of a set has, where NAME is worked out for each.")
 @click.option("--at", "period", metavar="PERIOD", help="Look at this period, day or 'year N' of a line or level.")
 @scenario_option
-@click.option("--against", metavar="SCENARIO", help="Set another scenario beside it and follow what differs most.")
+@click.option(
+    "--against",
+    metavar="SCENARIO",
+    shell_complete=scenarios,
+    help="Set another scenario beside it and follow what differs most.",
+)
 @click.option(
     "--by",
     type=click.Choice(["year", "period"]),

@@ -37,8 +37,8 @@ def irr(flows: ArrayLike, *, times: ArrayLike | None = None) -> Floats:
     Returns
     -------
     array of float
-        Rates per unit of time as fractions, shape (...). |present value at the rate| is at most 1e-9 of the sum of
-        |flows|. Rates are those above -100 %.
+        Rates per unit of time as fractions, shape (...). The present value at the rate, without its sign, is at most
+        1e-9 of the sum of the flows without theirs. Rates are those above -100 %.
 
     Raises
     ------
