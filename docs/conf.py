@@ -10,19 +10,21 @@ copyright = "2026, The Pennyweight founders"
 version = release = pennyweight.__version__
 
 extensions = ["myst_parser", "numpydoc", "sphinx.ext.autodoc", "sphinx_click"]
-exclude_patterns = ["_build"]
+exclude_patterns = ["starters/README.md"]
 suppress_warnings = ["myst.header"]
 
 html_theme = "pydata_sphinx_theme"
 html_title = "Pennyweight"
 html_static_path = ["_static"]
 html_css_files = ["pages.css"]
+smartquotes = False
 html_show_sourcelink = False
 html_theme_options = {
     "show_nav_level": 2,
     "show_toc_level": 2,
     "navigation_with_keys": False,
     "navbar_align": "left",
+    "header_links_before_dropdown": 6,
     "secondary_sidebar_items": ["page-toc"],
     "footer_start": ["copyright"],
     "footer_end": [],

@@ -136,7 +136,7 @@ def _json_page() -> str:
             for key, value in _flat(data, "", _own_names()):
                 kinds, example = rows.get(key, (set[str](), ""))
                 rows[key] = (kinds | {_kind(value)}, example or _example(value))
-            parts += ["", f"## {title}", "", f"`pennyweight {command} --format json`", ""]
+            parts += ["", f"## `{title}`", "", f"`pennyweight {command} --format json`", ""]
             parts += ["| key | what it is | kind | such as |", "|---|---|---|---|"]
             if title == "compare":
                 rows = {key: row for key, row in rows.items() if not key.startswith("scenarios.<name>.")}

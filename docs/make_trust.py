@@ -78,7 +78,7 @@ _HEAD = """# Can I believe it?
 
 Every figure is checked against something that is not Pennyweight: examples that others have published, arithmetic in decimals and fractions, a clerk who keeps a loan's books row by row, a
 second, plain implementation of the whole deal language, and identities that must hold (what is lent comes back, parts add up, a rate found brings the present value to nothing). {total} tests
-run in `make whole`, {examples} of them the examples in the documentation of the functions; each page of this site is run, too, and what stands below a command is what it prints.
+run in `make whole`; {examples} of them are the examples of the functions. Each page of this site is run, too: what stands below a command is what it prints.
 
 ## Published examples and sources
 
