@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from typing import NamedTuple
 
-__all__ = ["Row", "best", "show"]
+__all__ = ["SHOWN", "Row", "best", "show"]
 
 
 class Row(NamedTuple):
@@ -34,8 +34,13 @@ def best(call: Callable[[], object], times: int = 5) -> float:
     return shortest
 
 
+SHOWN: dict[str, list[Row]] = {}
+"""Every title that was shown in this run, with its ratios."""
+
+
 def show(title: str, rows: list[Row], note: str = "") -> None:
     """Print ratios with their goals."""
+    SHOWN[title] = rows
     print(f"\n{title}")
     for row in rows:
         bound = "at least" if row.larger_is_better else "at most"

@@ -34,14 +34,16 @@ def pythons() -> list[str]:
     found = [sys.executable]
     own = f"{sys.version_info.major}.{sys.version_info.minor}"
     for version in VERSIONS:
-        path = shutil.which(f"python{version}")
-        if (
-            version != own
-            and path
-            and subprocess.run([path, "-c", ""], capture_output=True, check=False).returncode == 0
-        ):
+        kept = sorted((Path.home() / ".pyenv" / "versions").glob(f"{version}.*/bin/python"))
+        paths = [shutil.which(f"python{version}"), *map(str, kept)]
+        able = (path for path in paths if path and _answers(path))
+        if version != own and (path := next(able, None)):
             found.append(path)
     return found
+
+
+def _answers(python: str) -> bool:
+    return subprocess.run([python, "-c", ""], capture_output=True, check=False).returncode == 0
 
 
 def tried(python: str, wheel: Path, constraints: Path) -> str:

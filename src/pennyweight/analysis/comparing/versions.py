@@ -71,7 +71,8 @@ def bridge_of_versions(
         )
         players.append(Player(name, new.definition.label(name), *shown))
     keys = [[player.name] for player in players]
-    players += [_of_group(group, documents) for group in groups if group]
+    labels = [model.definition.label for model in (new, old)]
+    players += [_of_group(group, documents, labels) for group in groups if group]
     groups = [group for group in groups if group]
     if not players:
         raise InputError("The two versions do not differ in anything that moves a figure.")
@@ -165,12 +166,15 @@ def _put_together(old: Mapping[str, Any], new: Mapping[str, Any], groups: Sequen
     return document
 
 
-def _of_group(group: Sequence[Entry], documents: Sequence[Mapping[str, Any]]) -> Player:
-    """Entries that go together as one step."""
+def _of_group(
+    group: Sequence[Entry], documents: Sequence[Mapping[str, Any]], labels: Sequence[Callable[[str], str]]
+) -> Player:
+    """Entries that go together as one step, each as the version calls it that has it."""
     names = " and ".join(name for _, name in group)
+    called = [next((told for label in labels if (told := label(name)) != name), name) for _, name in group]
     said = []
     for section, name in group:
         was, now = (entries_of(document.get(section), section).get(name) for document in documents)
         said.append(texts_of(was, now))
     sides = ("; ".join(one[k] for one in said) for k in (0, 1))
-    return Player(names, names, *sides)
+    return Player(names, " and ".join(called), *sides)
