@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from pennyweight.array_kinds import Floats, Ints
 from pennyweight.errors import InputError
 
-__all__ = ["CHUNK", "EventTable", "Exactness", "LoanEvents"]
+__all__ = ["CHUNK", "EventTable", "Exactness", "LoanEvents", "decimals_of", "too_large"]
 
 
 CHUNK = 32_768
@@ -146,6 +146,23 @@ class EventTable:
     def _span(self, chunk: int) -> tuple[int, int]:
         step = (self.longest + 1) * len(_EVENTS)
         return int(np.searchsorted(self.key, chunk * step)), int(np.searchsorted(self.key, (chunk + 1) * step))
+
+
+def decimals_of(yearly: Floats) -> Ints:
+    """How many decimals each rate has, of those that serve: 5, 6 or 7; 0 where it has more."""
+    found = np.zeros(yearly.size, np.int64)
+    for digits in (7, 6, 5):
+        scaled = yearly * 10.0**digits
+        found[np.abs(scaled - np.rint(scaled)) < 1e-6] = digits
+    return found
+
+
+def too_large(units: Floats, yearly: Floats, per_year: int) -> NDArray[np.bool_]:
+    """Which loans, each for itself, are so large that a half of the smallest unit could be missed (see `Exactness`)."""
+    digits, balance = decimals_of(yearly), 4 * np.maximum(units, 1.0)
+    apart = 4e-16 * np.maximum(balance * yearly / per_year, 1.0)
+    missed = (digits > 0) & (2.1 * apart >= 1.0 / (10.0**digits * per_year))
+    return np.asarray(missed | (balance > 2.0**52))
 
 
 class Exactness:

@@ -9,7 +9,7 @@ import numpy as np
 
 from pennyweight.array_kinds import Floats, Ints
 from pennyweight.core.loans.batch import amortize
-from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness, LoanEvents
+from pennyweight.core.loans.batch_events import CHUNK, EventTable, Exactness, LoanEvents, decimals_of
 from pennyweight.core.loans.batch_kernel import Lent
 from pennyweight.core.loans.level_payment import level_payments
 
@@ -81,12 +81,15 @@ def add_month_sums(
         none if residual is None else np.round(residual * 10.0**places),
         none if interest_only is None else np.minimum(interest_only, payments),
     )
-    exact = Exactness(rate, EventTable(None, amount.size, payments, 12, places), lent.units, 12)
-    # Loans of one month and one group stand together, so that a sum is one pass over what they owe.
-    order = np.lexsort((-payments, group, start))
-    for begin in range(0, order.size, CHUNK):
-        here = order[begin : begin + CHUNK]
-        _add_chunk(sums, lent.of(here), start[here], group[here], exact)
+    digits = decimals_of(rate)
+    for kind in np.unique(digits).tolist():  # a rate of many decimals makes the others no slower
+        mine = np.flatnonzero(digits == kind)
+        exact = Exactness(rate[mine], EventTable(None, mine.size, payments[mine], 12, places), lent.units[mine], 12)
+        # Loans of one month and one group stand together, so that a sum is one pass over what they owe.
+        order = mine[np.lexsort((-payments[mine], group[mine], start[mine]))]
+        for begin in range(0, order.size, CHUNK):
+            here = order[begin : begin + CHUNK]
+            _add_chunk(sums, lent.of(here), start[here], group[here], exact)
     return sums
 
 

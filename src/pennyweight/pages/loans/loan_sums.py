@@ -24,7 +24,8 @@ def document(book: LoanSums) -> Document:
         blocks.append(_groups(book))
     blocks += [Text(said, tone) for said, tone in _told(book)]
     total = book.style.with_unit(float(book.amount("interest").sum()), "money")
-    headline = f"{book.loans:,} loans bring {total} of interest."
+    many = f"{book.loans:,} loans bring" if book.loans > 1 else "1 loan brings"
+    headline = f"{many} {total} of interest."
     return Document(f"The loans of {book.title}", tuple(blocks), "", (_chart(book),), headline)
 
 
@@ -96,6 +97,8 @@ def _told(book: LoanSums) -> list[tuple[str, Tone]]:
         told.append((f"{book.rejected:,} of {book.rows:,} rows make no loan and are left out: {first}{more}.", "out"))
     told.append(
         (f"{book.sampled} loans were kept in exact books beside: all agree to the smallest unit.", "comparison")
+        if book.sampled > 1
+        else ("It was kept in exact books beside: they agree to the smallest unit.", "comparison")
     )
     if book.events is not None:
         told += _events(book, book.events)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -21,7 +23,9 @@ __all__ = [
     "filled",
     "header_of",
     "ids_of",
+    "nothing",
     "numbers_of",
+    "read_as",
     "refuse",
     "text_of",
     "texts_of",
@@ -60,35 +64,82 @@ def header_of(path: Path, what: str, example: str) -> tuple[str, ...]:
         raise InputError(f"There is no file {path}.", at=Place.of_file(path.name))
     if path.suffix.lower() not in (".parquet", ".csv"):
         raise InputError(f"{path.name}: {what} is a .parquet or a .csv file.", at=Place.of_file(path.name))
+    import pyarrow as pa
+
     try:
         if path.suffix.lower() == ".parquet":
             from pyarrow import parquet
 
-            return tuple(map(str, parquet.read_schema(path).names))
-        with path.open(encoding="utf-8-sig") as lines:
-            first = lines.readline().strip()
-        if not first:
-            raise InputError(f"{path.name} is empty; write {example}.", at=Place.of_file(path.name))
-        return tuple(one.strip().strip('"') for one in first.split(","))
-    except InputError:
-        raise
-    except Exception as error:
-        kind = type(error).__name__
-        raise InputError(f"{path.name} cannot be opened ({kind}).", at=Place.of_file(path.name)) from None
+            found = list(map(str, parquet.read_schema(path).names))
+        else:
+            with path.open(encoding="utf-8-sig", newline="") as lines:
+                found = [one.strip() for one in next(csv.reader(lines), [])]
+    except pa.ArrowException:
+        raise InputError(
+            f"{path.name} is no Parquet file, or a part of it is missing.", at=Place.of_file(path.name)
+        ) from None
+    except UnicodeDecodeError:
+        raise InputError(f"{path.name} is no UTF-8 text; save it as UTF-8.", at=Place.of_file(path.name)) from None
+    except (OSError, csv.Error) as error:
+        raise InputError(f"{path.name} cannot be read: {error}.", at=Place.of_file(path.name)) from None
+    if not any(found):
+        raise InputError(f"{path.name} is empty; write {example}.", at=Place.of_file(path.name))
+    if len(found) == 1 and (mark := next((one for one in ";\t|" if one in found[0]), None)):
+        shown = "tabs" if mark == "\t" else f"'{mark}'"
+        raise InputError(
+            f"{path.name} has {shown} between its cells; write commas, or a Parquet file.", at=Place.of_file(path.name)
+        )
+    twice = [name for name in found if found.count(name) > 1]
+    if twice:
+        raise InputError(f"{path.name} has two columns '{twice[0]}'; rename one.", at=Place.of_file(path.name))
+    return tuple(found)
 
 
-def batches_of(path: Path, wanted: list[str], groups: tuple[int, int] | None = None) -> Iterator[dict[str, Any]]:
-    """The wanted columns, part by part; of a Parquet file some row groups, or all."""
-    if path.suffix.lower() == ".parquet":
-        from pyarrow import parquet
+def batches_of(
+    path: Path, wanted: list[str], groups: tuple[int, int] | None = None, skipped: list[Reject] | None = None
+) -> Iterator[dict[str, Any]]:
+    """The wanted columns, part by part; of a Parquet file some row groups, or all.
 
-        some = None if groups is None else list(range(*groups))
-        batches = parquet.ParquetFile(path).iter_batches(AT_ONCE, row_groups=some, columns=wanted)
-    else:
-        batches = _csv(path, wanted)
-    for batch in batches:
-        if batch.num_rows:
-            yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
+    `skipped` takes the rows of a CSV that have more or fewer cells than its first line; without it they are an error.
+    """
+    import pyarrow as pa
+
+    try:
+        if path.suffix.lower() == ".parquet":
+            from pyarrow import parquet
+
+            some = None if groups is None else list(range(*groups))
+            batches = parquet.ParquetFile(path).iter_batches(AT_ONCE, row_groups=some, columns=wanted)
+        else:
+            batches = _csv(path, wanted, skipped)
+        for batch in batches:
+            if batch.num_rows:
+                yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
+    except pa.ArrowException as error:
+        raise _unreadable(path, error) from None
+
+
+@contextmanager
+def read_as(path: Path, name: str) -> Iterator[None]:
+    """Turn what a column cannot be read as into an error that names it."""
+    import pyarrow as pa
+
+    try:
+        yield
+    except pa.ArrowException as error:
+        said = str(error).split("\n")[0].rstrip(".")
+        raise InputError(
+            f"{path.name}: the column '{name}' cannot be read ({said}); it must hold numbers, texts or days.",
+            at=Place.of_file(path.name),
+        ) from None
+
+
+def _unreadable(path: Path, error: Exception) -> InputError:
+    said = str(error).split("\n")[0].rstrip(".")
+    if "UTF8" in said or "UTF-8" in said:
+        return InputError(f"{path.name} is no UTF-8 text; save it as UTF-8.", at=Place.of_file(path.name))
+    kind = "Parquet file" if path.suffix.lower() == ".parquet" else "table"
+    return InputError(f"{path.name} is no sound {kind}: {said}.", at=Place.of_file(path.name))
 
 
 def ids_of(column: Any) -> list[str]:
@@ -116,21 +167,53 @@ def filled(column: Any) -> Any:
     if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
         empty = pa.compute.equal(pa.compute.utf8_trim_whitespace(column), "")
         return pa.compute.if_else(pa.compute.fill_null(empty, True), "0", column)
-    return column.fill_null(0)
+    whole = column.fill_null(0)
+    if pa.types.is_floating(column.type):
+        return pa.compute.if_else(pa.compute.is_nan(whole), 0.0, whole)
+    return whole
 
 
-def _csv(path: Path, wanted: list[str]) -> Any:
+def _csv(path: Path, wanted: list[str], skipped: list[Reject] | None) -> Any:
     """A CSV part by part, every cell a text, so that a row is told as it stands."""
-    import pyarrow as pa
-    from pyarrow import csv
+    from pyarrow import csv as arrow_csv
 
-    return csv.open_csv(
+    header = header_of(path, "a table", "")
+
+    def handled(row: Any) -> str:
+        if skipped is None:
+            return "error"
+        said = f"the row has {row.actual_columns} cells where the first line has {row.expected_columns}"
+        number = len(skipped) + 1 if row.number is None else row.number - 1
+        skipped.append(Reject(number, "", row.text or "", said))
+        return "skip"
+
+    return arrow_csv.open_csv(
         path,
-        read_options=csv.ReadOptions(block_size=8 * 2**20),
-        convert_options=csv.ConvertOptions(
-            include_columns=wanted, column_types=dict.fromkeys(wanted, pa.string()), strings_can_be_null=True
+        read_options=arrow_csv.ReadOptions(
+            block_size=8 * 2**20, column_names=list(header), skip_rows=1, use_threads=False
+        ),
+        parse_options=arrow_csv.ParseOptions(invalid_row_handler=handled),
+        convert_options=arrow_csv.ConvertOptions(
+            include_columns=wanted,
+            column_types=dict.fromkeys(wanted, _text_kind()),
+            strings_can_be_null=True,
+            null_values=[""],
         ),
     )
+
+
+def nothing() -> Any:
+    """A column of texts without any."""
+    import pyarrow as pa
+
+    return pa.array([], pa.string())
+
+
+def _text_kind() -> Any:
+    """The kind of a text."""
+    import pyarrow as pa
+
+    return pa.string()
 
 
 def numbers_of(column: Any, read: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:

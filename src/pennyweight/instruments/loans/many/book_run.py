@@ -106,9 +106,16 @@ class BookRun:
             residual=part.residual[at], interest_only=part.interest_only[at], places=places,
         )  # fmt: skip
         if touched is not None and self.events is not None:
-            self.sums, late, beyond = add_rows(
-                self.sums, lent.of(touched), part.start[touched], group[touched], events, places=places
-            )
+            try:
+                self.sums, late, beyond = add_rows(
+                    self.sums, lent.of(touched), part.start[touched], group[touched], events, places=places
+                )
+            except InputError as error:
+                name = self.events.path.name
+                raise InputError(
+                    f"{name}: events of loans from row {part.first} on cannot be booked: {error}",
+                    at=Place.of_file(name),
+                ) from None
             self.events.late += late
             self.events.left_over += beyond
         if self.schedules is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from pennyweight.array_kinds import Floats, Ints
 from pennyweight.core.loans.agreement import LONGEST
+from pennyweight.core.loans.batch_events import too_large
 from pennyweight.errors import InputError, Place, nearest
 from pennyweight.instruments.loans.many.arrow_columns import (
     AT_ONCE,
@@ -21,7 +22,9 @@ from pennyweight.instruments.loans.many.arrow_columns import (
     filled,
     header_of,
     ids_of,
+    nothing,
     numbers_of,
+    read_as,
     refuse,
     texts_of,
 )
@@ -91,11 +94,19 @@ class OpenLoans:
 
             told = parquet.ParquetFile(self.path).metadata
             first += sum(told.row_group(k).num_rows for k in range(groups[0]))
-        for number, columns in enumerate(self._batches(groups)):
+        skipped: list[Reject] = []
+        for number, columns in enumerate(self._batches(groups, skipped)):
             rows = len(next(iter(columns.values())))
+            end, missing = first + rows, list[Reject]()
+            while skipped and skipped[0].row < end:  # rows of other widths, which the reader has left out
+                missing.append(skipped.pop(0))
+                end += 1
             if number >= skip:
-                yield self._part(columns, first, rows)
-            first += rows
+                numbers = np.setdiff1d(np.arange(first, end), [one.row for one in missing])
+                yield self._part(columns, numbers, missing)
+            first = end
+        if skipped:  # what stands behind the last row that could be read
+            yield self._part({name: nothing() for name in self._wanted()}, np.empty(0, np.int64), skipped)
 
     def partitions(self) -> list[tuple[int, int]]:
         """The row groups of a Parquet file in partitions for workers, each from one to before another."""
@@ -110,29 +121,39 @@ class OpenLoans:
                 begin, rows = k + 1, 0
         return found
 
-    def _batches(self, groups: tuple[int, int] | None) -> Iterator[dict[str, Any]]:
-        wanted = [*self.names.values(), *([self.grouped] if self.grouped else [])]
-        return batches_of(self.path, list(dict.fromkeys(wanted)), groups)
+    def _wanted(self) -> list[str]:
+        return list(dict.fromkeys([*self.names.values(), *([self.grouped] if self.grouped else [])]))
 
-    def _part(self, columns: Mapping[str, Any], first: int, rows: int) -> LoanPart:
-        good = np.ones(rows, dtype=np.bool_)
+    def _batches(self, groups: tuple[int, int] | None, skipped: list[Reject]) -> Iterator[dict[str, Any]]:
+        return batches_of(self.path, self._wanted(), groups, skipped)
+
+    def _part(self, columns: Mapping[str, Any], numbers: Ints, missing: list[Reject]) -> LoanPart:
+        """A part with rows of these numbers, and rows that were not even read."""
+        good = np.ones(numbers.size, dtype=np.bool_)
         rejects: list[Reject] = []
         values: dict[str, Floats] = {}
         for key, name in self.names.items():
             if key != "id":
-                values[key] = _COLUMN_KINDS[key](self, columns[name], name, first, good, rejects)
-        self._check_together(values, first, good, rejects)
+                with read_as(self.path, name):
+                    values[key] = _COLUMN_KINDS[key](self, columns[name], name, 0, good, rejects)
+        self._check_together(values, 0, good, rejects)
         kept = {key: value[good] for key, value in values.items()}
         none = np.zeros(int(good.sum()))
         start = kept.get("start", none).astype(np.int64)
-        groups, group = coded(columns[self.grouped], good) if self.grouped else ((), np.zeros(none.size, np.int64))
+        groups: tuple[str, ...] = ()
+        group: Ints = np.zeros(none.size, np.int64)
+        if self.grouped:
+            with read_as(self.path, self.grouped):
+                groups, group = coded(columns[self.grouped], good)
         places = np.flatnonzero(good)
         ids = ids_of(columns[self.names["id"]]) if "id" in self.names else ()
-        rejects.sort(key=lambda one: one.row)
+        told = [*missing, *(replace(one, row=int(numbers[one.row])) for one in rejects)]
+        told.sort(key=lambda one: one.row)
+        first = min([*numbers[:1].tolist(), *(one.row for one in missing)], default=1)
         return LoanPart(
             kept["amount"], kept["rate"], kept["months"], start, kept.get("residual", none),
             kept.get("interest_only", none), tuple(ids[place] for place in places.tolist()) if ids else (),
-            places + first, groups, group, first, rows, tuple(rejects),
+            numbers[places], groups, group, first, numbers.size + len(missing), tuple(told),
         )  # fmt: skip
 
     def _check_together(
@@ -145,6 +166,13 @@ class OpenLoans:
                 with np.errstate(invalid="ignore"):
                     wrong = values[key] > values[other]
                 refuse(values[key], wrong, f"must be {rule}", self.names[key], first, good, rejects)
+        amount, rate = values["amount"], values["rate"]
+        sound = np.where(good, amount, 0.0), np.where(good, rate, 0.0)
+        said = "is too large for every half of the smallest unit to be told in a book; work it out with `loan`"
+        refuse(
+            amount, too_large(np.round(sound[0] * 10.0**self.places), sound[1], 12), said, self.names["amount"], first,
+            good, rejects,
+        )  # fmt: skip
 
     def residuals(self, column: Any, name: str, first: int, good: NDArray[np.bool_], rejects: list[Reject]) -> Floats:
         """What the level payments leave; an empty cell is nothing."""

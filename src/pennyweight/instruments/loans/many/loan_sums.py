@@ -280,7 +280,8 @@ def loan_sums(
             if kept is not None:
                 kept.keep(run)
     if not run.loans:
-        said = f" All {run.rows:,} rows are bad; the first: {run.rejects[0].reason}." if run.rejects else ""
+        every = f"All {run.rows:,} rows are bad; the first" if run.rows > 1 else "Its one row is bad"
+        said = f" {every}: {run.rejects[0].reason}." if run.rejects else ""
         raise InputError(f"{file.name} has no loans.{said}", at=Place.of_file(file.name))
     sampled = run.checked()
     made = LoanSums(
