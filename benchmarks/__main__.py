@@ -1,5 +1,5 @@
-"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, sets, solved, cases,
-reports and startup; all when none is named. With `--keep` the ratios go into docs/ratios.json, for the trust page.
+"""`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, books, sets, solved,
+cases, reports and startup; all when none is named. With `--keep` the ratios go into docs/ratios.json, for the trust page.
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ ALL = {
     "windows": deals.run_windows,
     "house": house.run,
     "loans": loans.run,
+    "books": loans.run_books,
     "sets": sets.run,
     "solved": solved.run,
     "cases": cases.run,
@@ -45,7 +46,9 @@ def main(arguments: list[str]) -> None:
             key = title.partition(" (")[0]
             known[key] = {
                 "on": today,
-                "rows": [[row.what, round(row.ratio, 2), row.goal, row.larger_is_better] for row in rows],
+                "rows": [
+                    [row.what, round(float(row.ratio), 2), float(row.goal), bool(row.larger_is_better)] for row in rows
+                ],
             }
         RATIOS.write_text(json.dumps(known, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import tempfile
+import time
+from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
 from math import floor
+from pathlib import Path
 
 import numpy as np
+import pyarrow as pa
+from pyarrow import parquet
 
 from benchmarks.measure import Row, best, show
-from pennyweight import Deal, LoanEvents, amortize
+from pennyweight import Deal, LoanEvents, amortize, loan_sums
 from pennyweight.core.loans.agreement import Agreement
 from pennyweight.core.loans.exact import keep_books
 from pennyweight.deals.evaluation import evaluate
@@ -110,3 +116,36 @@ def _deal() -> None:
     cells = 361 * 10_000
     print(f"\na monthly loan in a deal of 360 months, 10,000 cases: {(times[1] - times[0]) * 1e3:.0f} ms more, "
           f"{(times[1] - times[0]) / cells * 1e9:.0f} ns a case and month")  # fmt: skip
+
+
+def run_books(loans: int = 500_000) -> None:
+    """Sums by month of a Parquet file against the kernel that works the same loans out in memory."""
+    draw = np.random.default_rng(3)
+    columns = {
+        "amount": draw.integers(10_000, 50_000_000, loans) / 100,
+        "rate": draw.integers(100, 900, loans) / 1e4,
+        "months": np.full(loans, 360),
+        "start": (np.datetime64("2020-01") + draw.integers(0, 60, loans)).astype("datetime64[D]"),
+    }
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "loans.parquet"
+        parquet.write_table(pa.table(columns), path, row_group_size=131_072)
+        kernel = of_the_processor(
+            lambda: amortize(columns["amount"], columns["rate"], columns["months"].astype(float), threads=1)
+        )
+        book = of_the_processor(lambda: loan_sums(path))
+    show(
+        f"A book of {loans:,} loans over 360 months, summed by month from Parquet",
+        [Row("times the kernel in memory, one thread, of the processor's time", book / kernel, 1.3, False)],
+        f"kernel {kernel:.2f} s, book {book:.2f} s, {book / loans / 360 * 1e9:.1f} ns a payment",
+    )
+
+
+def of_the_processor(call: Callable[[], object], times: int = 3) -> float:
+    """The least time of the processor that a call takes."""
+    least = float("inf")
+    for _ in range(times):
+        start = time.process_time()
+        call()
+        least = min(least, time.process_time() - start)
+    return least

@@ -179,7 +179,7 @@ def test_a_table_of_loans_keeps_its_rows_and_what_else_it_says() -> None:
     for wrong, said in (
         (table.drop(columns="rate"), "no column 'rate'"), (table.assign(payments=3), "both months and payments"),
         (table.assign(total_paid=3), "rename it first"), (table.assign(residual=1e6), r"residual\[0\] is 1e\+06, more than the amount"),
-        (table.assign(start="soon"), "soon"), (table.assign(interest_only=-1), "must be 0 or more"),
+        (table.assign(start="soon"), "soon"), (pd.concat([table, table], axis=1), "two columns 'no'; rename one"), (table.assign(interest_only=-1), "must be 0 or more"),
     ):  # fmt: skip
         with pytest.raises(InputError, match=said):
             pw.amortize(wrong)

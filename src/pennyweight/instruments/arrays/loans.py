@@ -138,6 +138,9 @@ _amortize = reading(_handed_over(batch.amortize), _KINDS)
 
 def _of_table(table: Any, named: dict[str, Any]) -> LoanBook:
     """The loans of a table's rows; its other columns go along."""
+    names = [str(name) for name in table]
+    if twice := [name for name in names if names.count(name) > 1]:
+        raise InputError(f"The table has two columns '{twice[0]}'; rename one.", at="amount")
     columns = {str(name): table[name] for name in table}
     per_year = named["per_year"]
     if "months" in columns:

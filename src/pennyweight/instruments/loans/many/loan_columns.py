@@ -102,7 +102,9 @@ class OpenLoans:
                 missing.append(skipped.pop(0))
                 end += 1
             if number >= skip:
-                numbers = np.setdiff1d(np.arange(first, end), [one.row for one in missing])
+                numbers = np.arange(first, end)
+                if missing:
+                    numbers = np.setdiff1d(numbers, [one.row for one in missing])
                 yield self._part(columns, numbers, missing)
             first = end
         if skipped:  # what stands behind the last row that could be read
