@@ -1,5 +1,5 @@
 """`python -m benchmarks [NAME...]`: doors, rates, accounts, deals, windows, house, loans, books, sets, solved,
-cases, reports and startup; all when none is named. With `--keep` the ratios go into docs/ratios.json, for the trust page.
+cases, reports and startup; all when none is named. `--keep` puts the ratios into docs/ratios.json, for the trust page.
 """
 
 from __future__ import annotations
