@@ -197,3 +197,16 @@ def test_options_that_do_not_fit_are_told(
     told = capsys.readouterr().err
     assert any(word in told for word in said.split("|")), told
     assert sorted(path.name for path in tmp_path.iterdir()) == ["loans.csv"]
+
+
+def test_names_of_columns_that_there_are_not_are_told(tmp_path: Path) -> None:
+    (tmp_path / "loans.csv").write_text("id,amount,rate,months\nA,1000,6%,12\n", encoding="utf-8")
+    (tmp_path / "events.csv").write_text("id,date,what,amount\nA,2,extra,50\n", encoding="utf-8")
+    asked: dict[str, Any] = {"events": tmp_path / "events.csv"}
+    with pytest.raises(InputError, match=r"columns is 'amont'.*did you mean 'amount'"):
+        loan_sums(tmp_path / "loans.csv", columns={"amont": "amount"})
+    with pytest.raises(InputError, match="event_columns is 'when'"):
+        loan_sums(tmp_path / "loans.csv", **asked, event_columns={"when": "date"})
+    with pytest.raises(InputError, match="say which file has them"):
+        loan_sums(tmp_path / "loans.csv", event_columns={"date": "date"})
+    assert loan_sums(tmp_path / "loans.csv", **asked).amount("extra").sum() == 50

@@ -187,3 +187,9 @@ def test_a_table_of_loans_keeps_its_rows_and_what_else_it_says() -> None:
         pw.amortize(table, per_year=4)
     with pytest.raises(InputError, match="in its columns"):
         pw.amortize(table, 0.05)
+    with pytest.raises(InputError, match="residual stands in the table and beside it; say it once"):
+        pw.amortize(table, residual=5)
+    assert (
+        pw.amortize(table.drop(columns="residual"), residual=100).last_payment[1]
+        > pw.amortize(table.drop(columns="residual")).last_payment[1] + 90
+    )

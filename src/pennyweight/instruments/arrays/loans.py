@@ -162,6 +162,8 @@ def _of_table(table: Any, named: dict[str, Any]) -> LoanBook:
         )
     for key in ("residual", "interest_only"):
         if key in columns:
+            if named[key]:
+                raise InputError(f"{key} stands in the table and beside it; say it once.", at=key)
             given = columns[key]
             named[key] = given.fillna(0) if hasattr(given, "fillna") else given
     book = _amortize(columns["amount"], columns["rate"], columns["payments"], **named)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -14,12 +14,12 @@ from pennyweight.array_kinds import Floats
 from pennyweight.cluster import WorkedBy, cluster_of
 from pennyweight.core.loans.month_sums import FIGURES, MonthSums
 from pennyweight.documents.shown import Shown
-from pennyweight.errors import InputError, Place
+from pennyweight.errors import InputError, Place, choice
 from pennyweight.instruments.loans.many.arrow_columns import Reject
 from pennyweight.instruments.loans.many.book_folder import BookFolder
 from pennyweight.instruments.loans.many.book_run import MOST_TOLD, BookRun
-from pennyweight.instruments.loans.many.loan_columns import OpenLoans, open_loans
-from pennyweight.instruments.loans.many.loan_events import BookEvents, read_book_events
+from pennyweight.instruments.loans.many.loan_columns import COLUMNS, OpenLoans, open_loans
+from pennyweight.instruments.loans.many.loan_events import EVENT_COLUMNS, BookEvents, read_book_events
 from pennyweight.instruments.loans.many.partitions import check_partitions, partitions_of
 from pennyweight.instruments.loans.many.schedules import check_room
 from pennyweight.progress import tell
@@ -257,12 +257,16 @@ def loan_sums(
         raise InputError("event_columns name the columns of events; say which file has them.", at="event_columns")
     opened = open_loans(
         file,
-        _named(columns, "columns"),
+        _named(columns, "columns", COLUMNS),
         None if grouped is None else a_text(grouped, what="grouped"),
         whole(places, what="places", least=0, most=6),
         names=events is not None or schedules,
     )
-    happens = None if events is None else read_book_events(a_path(events), _named(event_columns, "event_columns"))
+    happens = (
+        None
+        if events is None
+        else read_book_events(a_path(events), _named(event_columns, "event_columns", EVENT_COLUMNS))
+    )
     if happens is not None:
         _check_events(happens, opened)
     if schedules and folder is not None:
@@ -302,8 +306,10 @@ def _parts_of(run: BookRun) -> Iterator[BookRun]:
         yield run
 
 
-def _named(columns: Mapping[str, str] | None, what: str) -> dict[str, str]:
+def _named(columns: Mapping[str, str] | None, what: str, known: Sequence[str]) -> dict[str, str]:
     given = a_mapping(columns, what=what, of="names").items()
+    for key, _ in given:
+        choice(key, known, what)
     return {key: a_text(value, what=f"{what} {key}") for key, value in given}
 
 
