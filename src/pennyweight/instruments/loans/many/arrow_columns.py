@@ -116,7 +116,7 @@ def batches_of(
             if batch.num_rows:
                 yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
     except pa.ArrowException as error:
-        raise _unreadable(path, error) from None
+        raise _refused(path, error) from None
 
 
 @contextmanager
@@ -134,12 +134,23 @@ def read_as(path: Path, name: str) -> Iterator[None]:
         ) from None
 
 
-def _unreadable(path: Path, error: Exception) -> InputError:
-    said = str(error).split("\n")[0].rstrip(".")
-    if "UTF8" in said or "UTF-8" in said:
-        return InputError(f"{path.name} is no UTF-8 text; save it as UTF-8.", at=Place.of_file(path.name))
-    kind = "Parquet file" if path.suffix.lower() == ".parquet" else "table"
-    return InputError(f"{path.name} is no sound {kind}: {said}.", at=Place.of_file(path.name))
+def _refused(path: Path, error: Exception) -> InputError:
+    """What is wrong with a file that cannot be read to its end."""
+    where, plain = Place.of_file(path.name), path.suffix.lower() == ".csv"
+    if plain and not _is_utf_8(path):
+        return InputError(f"{path.name} is no UTF-8 text; save it as UTF-8.", at=where)
+    told = str(error).split("\n")[0].rstrip(".")
+    return InputError(f"{path.name} is no sound {'table' if plain else 'Parquet file'}: {told}.", at=where)
+
+
+def _is_utf_8(path: Path) -> bool:
+    try:
+        with path.open(encoding="utf-8") as lines:
+            while lines.read(2**20):
+                pass
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def ids_of(column: Any) -> list[str]:
