@@ -98,24 +98,31 @@ class Cluster:
                 self.client.cancel(list(waiting), force=True)
 
     def _result(self, future: Any) -> Any:
-        from distributed import CancelledError, KilledWorker
-
-        try:
+        with _in_words(self.worked_by.address):
             return future.result()
-        except ModuleNotFoundError as error:
-            raise InputError(
-                f"A worker of {self.worked_by.address} cannot import {error.name}; install what this needs on every "
-                "worker, in the same versions.",
-                at="on",
-            ) from error
-        except KilledWorker as error:
-            raise InputError(
-                f"Workers of {self.worked_by.address} were lost again and again with the same block; give them more "
-                "memory, or ask for less.",
-                at="on",
-            ) from error
-        except (CancelledError, OSError) as error:
-            raise InputError(f"The cluster at {self.worked_by.address} went away; start it again.", at="on") from error
+
+
+@contextmanager
+def _in_words(address: str) -> Iterator[None]:
+    """What may go wrong on workers, as an error that says what to do."""
+    from distributed import CancelledError, KilledWorker
+
+    try:
+        yield
+    except ModuleNotFoundError as error:
+        raise InputError(
+            f"A worker of {address} cannot import {error.name}; install what this needs on every worker, in the same "
+            "versions.",
+            at="on",
+        ) from error
+    except KilledWorker as error:
+        raise InputError(
+            f"Workers of {address} were lost again and again with the same block; give them more memory, or ask for "
+            "less.",
+            at="on",
+        ) from error
+    except (CancelledError, OSError) as error:
+        raise InputError(f"The cluster at {address} went away; start it again.", at="on") from error
 
 
 @contextmanager
@@ -163,7 +170,8 @@ def _asked(client: Any) -> Cluster:
     workers = client.scheduler_info(n_workers=-1)["workers"]
     if not workers:
         raise InputError(f"The cluster at {name} has no workers; start some.", at="on")
-    told = client.run(_features)
+    with _in_words(name):
+        told = client.run(_features)
     kinds = {str(one) for one in told.values()}
     differences = ""
     if len(kinds) > 1:

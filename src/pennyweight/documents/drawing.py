@@ -13,6 +13,9 @@ from typing import Any
 
 from pennyweight.documents.chart_kinds import Chart
 from pennyweight.documents.model import Document
+from pennyweight.errors import InputError
+from pennyweight.plain_text import listed
+from pennyweight.reading.embedded_files import REPORT_ENDINGS
 
 __all__ = ["draw", "notebook_page", "write_file"]
 
@@ -31,7 +34,11 @@ def write_file(result: Any, path: Path, *, title: str, prepared_by: str, dated: 
     """Write a result to a file in the form of its ending."""
     files: Any = import_module("pennyweight.report.files")
     cover: Any = import_module("pennyweight.report.cover")
-    files.check_ending(path)
+    words = {"title": title, "prepared_by": prepared_by, "dated": dated}
+    ending = files.check_ending(path)
+    given = next((name for name, value in words.items() if value), None)
+    if given is not None and ending not in REPORT_ENDINGS:
+        raise InputError(f"{given} stands on page one of a report ({listed(REPORT_ENDINGS)}); leave it out.", at=given)
     page = result.document()
     files.check_drawable(path, page)
     header = ""

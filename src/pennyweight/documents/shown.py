@@ -98,7 +98,8 @@ class Shown(Described):
         Raises
         ------
         InputError
-            For an ending of no form, a file that is there already, and charts where there are none.
+            For an ending of no form, a file that is there already, charts where there are none, and words of page one
+            for a form that has none.
 
         Examples
         --------

@@ -181,6 +181,8 @@ def drivers(
     for name in hold:
         if name not in drawn and not _moves(deal.inputs[name], moved):
             raise InputError(f"{name} is not moved anyway; leave it out of what is held.", at=name)
+    if no_shares and on is not None:
+        raise InputError(f"A cluster works out shares of variance, and there are none here. {no_shares}", at="on")
     per_batch = 1 << max(-(-cases // BATCHES) - 1, 1).bit_length()
     if not no_shares:
         draws = Draws(deal, falling, case)

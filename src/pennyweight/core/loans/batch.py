@@ -45,67 +45,16 @@ def amortize(
 ) -> Books:
     """Keep the books of many level-payment loans, each rounded half up to the smallest unit at every payment.
 
-    Parameters
-    ----------
-    amount : array_like
-        What is lent, (loans,), in whole smallest units.
-    rate : array_like
-        Yearly, quoted, compounding as often as is paid, (loans,); zero or more.
-    payments : array_like
-        How many are agreed, (loans,); the last clears.
-    per_year : int, default 12
-        Payments a year.
-    places : int, default 2
-        Decimals of the currency.
-    residual : array_like, default 0.0
-        What the level payments leave and the last payment clears (a balloon), (loans,) or one for all.
-    interest_only : array_like, default 0.0
-        How many first payments are of interest alone, (loans,) or one for all; from as many as are agreed on, the loan
-        pays interest until all falls due.
-    events : LoanEvents | None, optional
-        Rate steps (the payment is worked out anew), extra payments, payments made instead of those due and balances
-        stated (both before the agreed last payment).
-    extra_moves : Literal['term', 'payment'], default 'term'
-        Whether an extra payment shortens the term or lowers the payment.
-    rows : bool, default False
-        Also return every row.
-    threads : int | None, optional
-        How many to use; left out: as many as there are processors. The figures are the same.
+    Arguments and errors are those of the public function (`instruments/arrays/loans`), as numbers and arrays alone.
 
-    Raises
-    ------
-    InputError
-        For amounts, rates or events that cannot be, and for amounts so large that a half of the smallest unit could be
-        missed; `Loan` has no such limit.
-
-    Notes
-    -----
-    Every figure is that of decimal arithmetic where rates have at most five decimals of a percent; for other rates a
-    product within the error of float64 below a half is taken for one.
-
-    Examples
-    --------
     >>> book = amortize([100_000, 100_000], [0.06, 0.03], [360, 240])
     >>> book.payment.tolist(), book.last_payment.tolist(), book.payments.tolist()
     ([599.55, 554.6], [600.0, 553.84], [360, 240])
     """
-    return _kept(
-        (amount, rate, payments, residual, interest_only), per_year, places, events, extra_moves, rows, threads
-    )
-
-
-def _kept(
-    terms: tuple[ArrayLike, ...],
-    per_year: int,
-    places: int,
-    events: LoanEvents | None,
-    extra_moves: str,
-    rows: bool,
-    threads: int | None,
-) -> Books:
     asked: object = threads
     if asked is not None and (isinstance(asked, bool) or not isinstance(asked, int | np.integer) or asked < 1):
         raise InputError(f"threads is {threads!r}; it must be a whole number from 1 on.", at="threads")
+    terms = (amount, rate, payments, residual, interest_only)
     try:
         given = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=np.float64)) for x in terms))
     except (TypeError, ValueError):

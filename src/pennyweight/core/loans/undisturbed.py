@@ -11,6 +11,7 @@ from functools import partial
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pennyweight.array_kinds import Floats
 from pennyweight.core.loans.repayment import Repayment
@@ -86,18 +87,7 @@ def _walked(ratio: int, shape: Repayment, rate: Floats, payment: Floats, count: 
         paid_so_far.fill(0.0)
         interest_so_far.fill(0.0)
         for k in range((period - 1) * ratio + 1, period * ratio + 1):
-            np.multiply(balance, rate, out=interest)
-            np.add(balance, interest, out=owed)
-            if shape == "level":
-                np.minimum(payment, owed, out=paid)
-            elif shape == "interest":
-                np.minimum(interest, owed, out=paid)
-            else:
-                np.add(payment, interest, out=paid)
-                np.minimum(paid, owed, out=paid)
-            if k in ends:
-                np.copyto(paid, owed, where=ends[k])
-            np.subtract(owed, paid, out=balance)
+            _pay(shape, balance, rate, payment, ends.get(k), interest, owed, paid, balance)
             np.add(paid_so_far, paid, out=paid_so_far)
             np.add(interest_so_far, interest, out=interest_so_far)
         into.paid[period], into.interest[period], into.balance[period] = paid_so_far, interest_so_far, balance
@@ -107,21 +97,36 @@ def _many(shape: Repayment, rate: Floats, payment: Floats, count: Floats, into: 
     """Many cases, a payment at a time."""
     payments = into.paid.shape[0] - 1
     ends = {k: count == k for k in np.unique(count[count <= payments]).astype(int).tolist()}
-    owed, due = np.empty(rate.size), np.empty(rate.size)
+    owed = np.empty(rate.size)
     for k in range(1, payments + 1):
-        before, interest, paid = into.balance[k - 1], into.interest[k], into.paid[k]
-        np.multiply(before, rate, out=interest)
-        np.add(before, interest, out=owed)
-        if shape == "level":
-            np.minimum(payment, owed, out=paid)
-        elif shape == "interest":
-            np.minimum(interest, owed, out=paid)
-        else:
-            np.add(payment, interest, out=due)
-            np.minimum(due, owed, out=paid)
-        if k in ends:
-            np.copyto(paid, owed, where=ends[k])
-        np.subtract(owed, paid, out=into.balance[k])
+        before, after = into.balance[k - 1], into.balance[k]
+        _pay(shape, before, rate, payment, ends.get(k), into.interest[k], owed, into.paid[k], after)
+
+
+def _pay(
+    shape: Repayment,
+    before: Floats,
+    rate: Floats,
+    payment: Floats,
+    ending: NDArray[np.bool_] | None,
+    interest: Floats,
+    owed: Floats,
+    paid: Floats,
+    after: Floats,
+) -> None:
+    """One payment of all: what was owed `before` gives the last four; who is `ending` pays all."""
+    np.multiply(before, rate, out=interest)
+    np.add(before, interest, out=owed)
+    if shape == "level":
+        np.minimum(payment, owed, out=paid)
+    elif shape == "interest":
+        np.minimum(interest, owed, out=paid)
+    else:
+        np.add(payment, interest, out=paid)
+        np.minimum(paid, owed, out=paid)
+    if ending is not None:
+        np.copyto(paid, owed, where=ending)
+    np.subtract(owed, paid, out=after)
 
 
 def _one(shape: Repayment, rate: float, payment: float, count: float, into: Paths, case: int) -> None:

@@ -11,6 +11,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.translation import folded
 from pennyweight.documents import Chart, FanChart, HistogramChart, LinesChart
+from pennyweight.documents.chart_kinds import AxisKind
 
 __all__ = ["charts_of"]
 
@@ -64,7 +65,7 @@ def _histogram(simulation: Simulation, name: str, known: Floats) -> HistogramCha
     base = simulation.base[name]
     inside = np.isfinite(base) and edges[0] <= base <= edges[-1]
     shown = None if bound is None or not edges[0] <= bound[1] <= edges[-1] else (bound[0], bound[1])
-    kind = "percent" if deal.unit(name) in ("rate", "share") else "number"
+    kind: AxisKind = "percent" if deal.unit(name) in ("rate", "share") else "number"
     return HistogramChart(
         f"histogram_{name}",
         title,
@@ -74,7 +75,7 @@ def _histogram(simulation: Simulation, name: str, known: Floats) -> HistogramCha
         headed(deal, name),
         shown,
         base if inside else None,
-        kind,  # type: ignore[arg-type]
+        kind,
     )
 
 
