@@ -16,12 +16,15 @@ from docs import pages
 
 from pennyweight import Deal, InputError, amortize, loan_sums
 from pennyweight.analysis.driving import shares as driving
+from pennyweight.analysis.simulating.blocks import Blocks, block_of
 from pennyweight.analysis.simulating.draws import BATCHES, Points
+from pennyweight.analysis.simulating.falls import falling_inputs
 from pennyweight.analysis.simulating.tally import Counted, Fan
 from pennyweight.cluster import Cluster, WorkedBy, _asked
 from pennyweight.core.loans.batch_events import decimals_of, too_large
 from pennyweight.core.loans.level_payment import level_payments
 from pennyweight.core.loans.undisturbed import paths
+from pennyweight.deals.compiler.program import met_name, nearly_name
 from pennyweight.instruments.loans.many import arrow_columns
 from pennyweight.instruments.loans.many.book_folder import BookFolder
 from tests.sizes import cases
@@ -73,6 +76,44 @@ def test_percentiles_of_counts_are_right_to_the_leading_bits() -> None:
     ordered = np.sort(values)
     exact = [ordered[max(int(np.ceil(level / 100 * ordered.size)) - 1, 0)] for level in levels]
     assert fan.percentiles(levels)[:, 0] == pytest.approx(exact, rel=2.5e-4, abs=1e-12)
+
+
+def _blocks(deal: Deal, *, counted: bool) -> Blocks:
+    model = deal._model
+    case = dict(model.inputs_of())
+    falling, _, _ = falling_inputs(model, "base", set(), hold=(), only=())
+    states = ["pays_off", *(key for goal in deal.definition.goals for key in (met_name(goal), nearly_name(goal)))]
+    wanted = ["npv", "payback", "reserve", *(name for name in states if name in model.program.names)]
+    return Blocks(model, falling, case, ["npv", "payback"], ["reserve"], wanted, 3, False, counted)
+
+
+@pytest.mark.parametrize("counted", [False, True])
+def test_blocks_that_travel_join_to_what_was_never_parted(counted: bool) -> None:
+    """What a worker gets and sends is pickled: the deal goes once, of a block come its counts alone."""
+    blocks = _blocks(Deal.starter("taxi"), counted=counted)
+    there: Blocks = pickle.loads(pickle.dumps(blocks))
+    at_once, joined = blocks.worked_out(0, 64).tally, there.tally()
+    for span in ((0, 16), (16, 16), (32, 32)):
+        sent = pickle.dumps(block_of(there, span))
+        assert b"Electric water-taxi" not in sent
+        joined.join(pickle.loads(sent).tally)
+    assert joined.per_batch == at_once.per_batch == 64
+    for name in ("pays_off", "npv"):
+        for one, other in zip(joined.counts(name), at_once.counts(name), strict=True):
+            assert np.array_equal(one, other)
+    assert joined.fans["reserve"].counts == at_once.fans["reserve"].counts
+    for name in ("npv", "payback"):
+        assert np.array_equal(joined.values(name), at_once.values(name), equal_nan=True)
+    for name, moments in at_once.moments.items():
+        assert joined.moments[name].count.tolist() == moments.count.tolist()
+        assert joined.moments[name].total == pytest.approx(moments.total, rel=1e-12)
+
+
+def test_a_block_asked_for_again_is_the_same() -> None:
+    blocks = _blocks(Deal.starter("taxi"), counted=False)
+    first = [blocks.worked_out(start, 16).tally.values("npv") for start in (0, 16, 48)]
+    again = [blocks.worked_out(start, 16).tally.values("npv") for start in (48, 0, 16)]
+    assert all(np.array_equal(one, again[k]) for one, k in zip(first, (1, 2, 0), strict=True))
 
 
 def test_shares_do_not_hang_on_the_size_of_a_block(monkeypatch: pytest.MonkeyPatch) -> None:

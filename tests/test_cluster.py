@@ -146,3 +146,27 @@ def test_more_cases_than_are_kept_are_counted(monkeypatch: pytest.MonkeyPatch) -
             assert other.percentiles[level] == pytest.approx(
                 value, rel=4e-4, abs=0.02 * size if level in (1, 99) else 2e-3 * size
             )
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        ["simulate", "taxi.toml"], ["drivers", "taxi.toml", "npv"], ["vary", "taxi.toml", "hull=400k..440k/3"], ["book", "loans.parquet"],
+    ],
+)  # fmt: skip
+def test_an_address_is_said_once_and_is_one(
+    asked: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    assert status(["new", "taxi.toml", "--starter", "taxi"]) == 0
+    pd.DataFrame({"amount": [1_000.0], "rate": [0.06], "months": [12]}).to_parquet("loans.parquet")
+    for more, said in (
+        (["--on", "a", "--on", "b"], "--on is given 2 times"),
+        (["--on", ""], "must be the address of a cluster"),
+        (["--on"], "requires an argument"),
+    ):
+        capsys.readouterr()
+        assert status([*asked, *more]) == 2
+        told = capsys.readouterr().err
+        assert said in told
+        assert told.count("\n") == 1
