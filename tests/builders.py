@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,12 @@ def deal(measures: dict[str, Any] | None = None, *, period: str = "year", period
     document: dict[str, Any] = {"deal": "Test", "timeline": {"period": period, "periods": periods}}
     document.update(sections)
     document["measures"] = measures or {"everything": "total(net)"}
+    return Deal.from_dict(document)
+
+
+def deal_of(text: str, *, periods: int = 10) -> Deal:
+    """A deal of the sections written here, of ten years where they do not say otherwise."""
+    document = {"deal": "Test", "timeline": {"period": "year", "periods": periods}, **tomllib.loads(text)}
     return Deal.from_dict(document)
 
 

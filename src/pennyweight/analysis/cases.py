@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -174,7 +174,7 @@ class Model:
         """What the deal finds in one case for the inputs that it solves itself and nobody gave a value."""
         base = stack(self.definition, [case])
         return {
-            name: self.answers(question, base, 1)[0]
+            name: _as_used(self.answers(question, base, 1)[0], self.figures([case], [name])[name][0])
             for name, question in self.definition.solved.items()
             if name not in case
         }
@@ -296,6 +296,13 @@ class Model:
         lines = self.definition.lines
         order = [[name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")]
         return [*order[0], TOTALS[0], *order[1], TOTALS[1], *order[2], TOTALS[3]]
+
+
+def _as_used(found: Answers, used: float) -> Answers:
+    """What was found, with the value with which everything else was worked out."""
+    if len(found.answers) != 1 or not np.isfinite(used):
+        return found
+    return replace(found, answers=(replace(found.answers[0], value=float(used)),))
 
 
 def _wide(value: Floats, count: int) -> Floats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from math import inf
 from typing import TypeAlias
 
@@ -19,6 +19,7 @@ from pennyweight.analysis.searching.lockstep_search import (
     lowest_between,
     narrowed,
 )
+from pennyweight.analysis.searching.margins import FLAT, narrowed_by, nearness, noises, widened
 from pennyweight.analysis.searching.outcome import Answer, Answers
 from pennyweight.analysis.searching.search_ranges import default_range, is_moment, places_of, wider
 from pennyweight.analysis.searching.solving import FIRST
@@ -34,23 +35,35 @@ from pennyweight.errors import InputError
 
 __all__ = ["answers_of", "asks_exactly", "probes_of", "refuse_equality", "series_of"]
 
-Look: TypeAlias = Callable[[Definition, Input, Question, float, tuple[float, float]], Search[Answers]]
+Look: TypeAlias = Callable[["_Asked", float, tuple[float, float]], Search[Answers]]
 
 _GRID = 21
 _EDGE = "at the edge of what was looked at"
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What is asked in one case: how near to zero each figure that decides is zero goes with it."""
+
+    deal: Definition
+    item: Input
+    question: Question
+    program: Program
+    decides: tuple[str, ...]
+    noise: Floats
 
 
 def answers_of(
     deal: Definition, program: Program, sweep: Sweep, question: Question, known: Mapping[str, Floats], cases: int
 ) -> list[Answers]:
     """The answers in each case; each widens its own range, so that they are the same whichever are asked together."""
-    probes = probes_of(deal, program, question, known, cases)
+    probes = probes_of(deal, program, sweep, question, known, cases)
     found: list[Answers] = in_step(sweep, known, series_of(deal), probes)
     return found
 
 
 def probes_of(
-    deal: Definition, program: Program, question: Question, known: Mapping[str, Floats], cases: int
+    deal: Definition, program: Program, sweep: Sweep, question: Question, known: Mapping[str, Floats], cases: int
 ) -> list[Probe[Answers]]:
     """A search for each case."""
     item = deal.varied(question.find)
@@ -58,11 +71,21 @@ def probes_of(
     base = np.full(1, item.neutral) if item.is_series else value_in(deal, known, item.name)
     if item.formula and item.name not in known:  # what its formula comes to
         base = evaluate(program, put_together(deal, known), [item.name])[item.name]
-    bases = np.broadcast_to(base, (cases,)).tolist()
+    bases = np.broadcast_to(base, (cases,))
     watched = (asked_name(question.name), *program.slacks[question.name])
     look = _best if question.aim != "true" else _exact if asks_exactly(question) else _condition
+    decides = watched[1:] if look is _condition else watched
+    middle = 0.5 * sum(question.between) if question.between else 0.0
+    places = np.where(np.isfinite(bases), bases, middle)
+    noise = noises(program, sweep, known, item.name, places, decides)
     return [
-        Probe(case, item.name, watched, _widening(deal, item, question, look, one)) for case, one in enumerate(bases)
+        Probe(
+            case,
+            item.name,
+            watched,
+            _widening(_Asked(deal, item, question, program, decides, noise[:, case]), look, one),
+        )
+        for case, one in enumerate(bases.tolist())
     ]
 
 
@@ -71,17 +94,18 @@ def series_of(deal: Definition) -> dict[str, float]:
     return {name: item.neutral for name, item in deal.inputs.items() if item.is_series}
 
 
-def _widening(deal: Definition, item: Input, question: Question, look: Look, base: float) -> Search[Answers]:
+def _widening(asked: _Asked, look: Look, base: float) -> Search[Answers]:
     """Look in the usual range, and in a wider one when that held nothing."""
+    deal, item, question = asked.deal, asked.item, asked.question
     years = deal.timeline.periods / deal.timeline.per_year
     limits = question.between or default_range(item, base, years, deal.timeline.periods, deal.timeline.dates)
     ranged = question.aim != "true" and item.low is not None and item.high is not None
     if ranged and not question.between:  # the best of what is likely; a "best" far beyond it is no plan
         limits = min(item.low or 0.0, base), max(item.high or 0.0, base)
-    found = yield from look(deal, item, question, base, limits)
+    found = yield from look(asked, base, limits)
     further = None if question.between or ranged else wider(item, *limits, is_moment=is_moment(deal, item.name))
     if further is not None and (not found.answers or found.edge):
-        second = yield from look(deal, item, question, base, further)
+        second = yield from look(asked, base, further)
         if second.answers and not (found.answers and second.edge):
             found = second
     return _picked(found, question.pick)
@@ -111,10 +135,9 @@ def _picked(outcome: Answers, pick: str | None) -> Answers:
     return replace(outcome, answers=(chosen(outcome.answers, key=lambda answer: answer.value),))
 
 
-def _condition(
-    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
-) -> Search[Answers]:
+def _condition(asked: _Asked, base: float, limits: tuple[float, float]) -> Search[Answers]:
     """The values between which a condition holds: figures are its truth, then its slacks."""
+    deal, item, question = asked.deal, asked.item, asked.question
     # What the deal solves is looked for in every case of everything, so that fewer places must do.
     few = item.solved and question.name == item.name
     places = _few(item, limits) if few else places_of(item, limits, base, _GRID)
@@ -122,22 +145,29 @@ def _condition(
 
     # Where a slack decides, it does to the last digit, so that an answer is the one that `==` gives.
     smooth = item.step is None and known.figures.shape[0] > 1
+    near = nearness(asked.program, asked.decides, asked.noise)
+    near = widened(asked.program, asked.decides, near, known.figures[1:], always=item.step is not None)
 
     def state(figures: Floats) -> NDArray[np.bool_]:
-        return np.asarray((figures[1:] >= 0).all(axis=0) if smooth else figures[0] == 1)
+        return np.asarray((slacks >= 0).all(axis=0) if (slacks := slack(figures)) is not None else figures[0] == 1)
 
     def slack(figures: Floats) -> Floats | None:
-        return figures[1:] if figures.shape[0] > 1 else None
+        return figures[1:] + near[:, None] if figures.shape[0] > 1 else None
 
-    if slack(known.figures) is not None and item.step is None:
-        yield from _islands(known)
+    if smooth:
+        yield from _islands(known, near)
     # What turns only at the very edge of the range is a limit of the question, not of the deal.
     hair = min(1e-9 * (limits[1] - limits[0]), 1e-6 * abs(base) or inf)
     x, good = known.x, state(known.figures)
     answers: list[Answer] = []
     bounds: list[str] = []
     for k in np.flatnonzero(good[1:] != good[:-1]).tolist():
-        low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), state, slack, item.step)
+        ends = float(x[k]), float(x[k + 1])
+        if smooth:
+            reach = FLAT * (limits[1] - limits[0])
+            low, high = yield from narrowed_by(known, *ends, lambda figures: figures[1:], near, reach)
+        else:
+            low, high = yield from narrowed(known, *ends, state, slack, item.step)
         if high - limits[0] <= hair or limits[1] - low <= hair:
             continue
         value, beyond = (low, high) if good[k] else (high, low)
@@ -188,9 +218,9 @@ def _few(item: Input, limits: tuple[float, float]) -> Floats:
     return np.linspace(*limits, FIRST) if item.step is None else places_of(item, limits, limits[0], _GRID)
 
 
-def _islands(known: Known) -> Search[None]:
+def _islands(known: Known, near: Floats) -> Search[None]:
     """Look closer where a slack bends towards zero between places of one state: a condition may hold just there."""
-    worst = known.figures[1:].min(axis=0)
+    worst = (known.figures[1:] + near[:, None]).min(axis=0)
     inner = np.arange(1, known.x.size - 1)
     bends = ((worst[inner] < 0) & (worst[inner] > worst[inner - 1]) & (worst[inner] > worst[inner + 1])) | (
         (worst[inner] >= 0) & (worst[inner] < worst[inner - 1]) & (worst[inner] < worst[inner + 1])
@@ -201,7 +231,7 @@ def _islands(known: Known) -> Search[None]:
         for _ in range(3):
             places = np.linspace(low, high, 10)[1:-1]
             figures = yield places
-            height = side * figures[1:].min(axis=0)
+            height = side * (figures[1:] + near[:, None]).min(axis=0)
             known.add(places, figures)
             if (height < 0).any() or not np.isfinite(height).any():
                 break
@@ -209,20 +239,39 @@ def _islands(known: Known) -> Search[None]:
             low, high = float(places[max(at - 1, 0)]), float(places[min(at + 1, places.size - 1)])
 
 
-def _exact(
-    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
-) -> Search[Answers]:
-    """The values at which two figures are equal: the figure is their difference."""
+def _exact(asked: _Asked, base: float, limits: tuple[float, float]) -> Search[Answers]:
+    """The values at which two figures are equal: the figure is their difference.
+
+    Where it is zero over a stretch, the stretch is told by its two ends.
+    """
+    deal, item, question = asked.deal, asked.item, asked.question
     places = places_of(item, limits, base, _GRID)
     known = Known(places, (yield places))
     x, values = known.x, known.figures[0]
+    near = float(nearness(asked.program, asked.decides, asked.noise)[0])
     if isinstance(question.so_that, Compare) and np.isfinite(values).all():
-        hair = 1e-3 * deal.style.tolerance(deal.names.unit(question.so_that.left))
+        hair = max(1e-3 * deal.style.tolerance(deal.names.unit(question.so_that.left)), near)
         if np.abs(values).max() <= hair:  # the same two figures, told apart by rounding alone
             return Answers((), _why_always(deal, item, True, limits), limits, always=True)
     sign = np.sign(values)
-    roots = x[sign == 0].tolist()
+    sign[np.abs(values) <= near] = 0
+    roots: list[float] = []
     jumps: list[float] = []
+    flats: list[Answer] = []
+
+    def alike(figures: Floats) -> NDArray[np.bool_]:
+        return np.asarray(np.abs(figures[0]) <= near)
+
+    for first, last in _runs(sign == 0):
+        if x[last] - x[first] <= FLAT * (limits[1] - limits[0]):
+            roots.append(float(x[first + int(np.argmin(np.abs(values[first : last + 1])))]))
+            continue
+        if first:
+            _, low = yield from narrowed(known, float(x[first - 1]), float(x[first]), alike, lambda figures: None)
+            flats.append(_answer(deal, item, low, "at least", limits))
+        if last < x.size - 1:
+            high, _ = yield from narrowed(known, float(x[last]), float(x[last + 1]), alike, lambda figures: None)
+            flats.append(_answer(deal, item, high, "at most", limits))
 
     def state(figures: Floats) -> NDArray[np.bool_]:
         return np.asarray(figures[0] >= 0)
@@ -237,12 +286,13 @@ def _exact(
         (roots if max(at_low, at_high) <= 1e-6 * before else jumps).append(low if at_low <= at_high else high)
     size = np.abs(values)
     inner = np.arange(1, x.size - 1)
-    alike = (sign[inner - 1] == sign[inner]) & (sign[inner] == sign[inner + 1]) & (size[inner] > 0)
-    for k in inner[alike & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1])].tolist():
+    beside = (sign[inner - 1] == sign[inner]) & (sign[inner] == sign[inner + 1]) & (sign[inner] != 0)
+    for k in inner[beside & (size[inner] < size[inner - 1]) & (size[inner] < size[inner + 1])].tolist():
         at, least = yield from lowest_between(float(x[k - 1]), float(x[k + 1]), height)
         if least <= 1e-12 * max(size[k - 1], size[k + 1]):
             roots.append(at)
     answers = _distinct([_answer(deal, item, float(value), "exactly", limits) for value in sorted(set(roots))])
+    answers = sorted([*answers, *flats], key=lambda answer: answer.value)
     reason = ""
     if not answers:
         known_size = np.where(np.isnan(values), inf, size)
@@ -255,10 +305,9 @@ def _exact(
     return Answers(tuple(answers), reason, limits)
 
 
-def _best(
-    deal: Definition, item: Input, question: Question, base: float, limits: tuple[float, float]
-) -> Search[Answers]:
+def _best(asked: _Asked, base: float, limits: tuple[float, float]) -> Search[Answers]:
     """The value at which the figure is largest (or smallest); the first of several that are alike."""
+    deal, item, question = asked.deal, asked.item, asked.question
     sign = -1.0 if question.aim == "most" else 1.0
 
     def height(figures: Floats) -> Floats:
@@ -267,13 +316,16 @@ def _best(
     places = places_of(item, limits, base, _GRID)
     size = height((yield places))
     k = int(np.argmin(size))
+    same = np.flatnonzero(size <= size[k] + asked.noise[0]) if np.isfinite(size[k]) else np.array([k])
+    if places[same[-1]] - places[same[0]] > FLAT * (limits[1] - limits[0]):
+        k = int(same[0])
     at, least = float(places[k]), float(size[k])
     if not np.isfinite(least):
         return Answers((), f"{question.text} is undefined for every value looked at", limits)
     if item.step is None:
         low, high = float(places[max(k - 1, 0)]), float(places[min(k + 1, places.size - 1)])
         closer, lower = yield from lowest_between(low, high, height)
-        if lower < least:
+        if lower < least - (asked.noise[0] if same.size > 1 and k == same[0] else 0.0):
             at, least = closer, lower
     edge = not item.choices and (at in limits)
     answer = _answer(deal, item, at, "exactly", (-1.0, -1.0) if item.choices else limits)
@@ -283,6 +335,12 @@ def _best(
     said = f"{deal.label(name) if name else question.text} is {word}, {deal.style.with_unit(sign * least, unit)}"
     note = "; ".join(filter(None, [said, answer.note]))
     return Answers((replace(answer, note=note),), "", limits, edge=edge)
+
+
+def _runs(holds: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """The first and the last place of every stretch in which something holds."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], holds, [False]]).astype(np.int8)))
+    return [(int(first), int(end) - 1) for first, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def _distinct(answers: list[Answer]) -> list[Answer]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.cases import Model
 from pennyweight.analysis.searching.answers import probes_of, series_of
 from pennyweight.analysis.searching.lockstep_search import Known, Probe, Search, in_step, narrowed
+from pennyweight.analysis.searching.margins import FLAT, narrowed_by, nearness, widened
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.searching.search_ranges import default_range, places_of
 from pennyweight.array_kinds import Floats
@@ -118,7 +119,7 @@ def answers_and_turns(
     alone = [name for name in questions if not model.needs_answers(name)]
     probes: list[Probe[Any]] = []
     for name in alone:
-        probes += probes_of(deal, program, questions[name], base, len(cases))
+        probes += probes_of(deal, program, model.sweep, questions[name], base, len(cases))
     moved = [turning_probes(model, inputs, case) for case, inputs in enumerate(cases)] if turns else []
     probes += [probe for own in moved for probe in own]
     found: list[Any] = []
@@ -143,7 +144,9 @@ def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[Tu
     if not deal.goals:
         return []
     idle = _idle_terms(model, inputs)
-    at_base = model.figures([inputs], [met_name(goal) for goal in deal.goals])
+    program = model.program
+    margins = {goal: program.margins[slack_name(goal)] for goal in deal.goals}
+    at_base = model.figures([inputs], [*map(met_name, deal.goals), *(one.noise for one in margins.values())])
     missed = [goal for goal in deal.goals if at_base[met_name(goal)][0] != 1]
     by_input, found = _goals_reached(model), []
     for item in deal.inputs.values():
@@ -153,7 +156,14 @@ def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[Tu
         watched = tuple(name for goal in reached for name in (met_name(goal), slack_name(goal)))
         rest = tuple(goal for goal in missed if goal not in reached)
         base = item.neutral if item.is_series else float(np.asarray(inputs[item.name]))
-        found.append(Probe(case, item.name, watched, _turns(deal, item, base, reached, rest)))
+        slacks = [slack_name(goal) for goal in reached]
+        noise = np.array([at_base[margins[goal].noise][0] for goal in reached])
+        near = nearness(program, slacks, noise)
+
+        def flat(found: Floats, slacks: list[str] = slacks, near: Floats = near) -> Floats:
+            return widened(program, slacks, near, found)
+
+        found.append(Probe(case, item.name, watched, _turns(deal, item, base, reached, rest, flat)))
     return found
 
 
@@ -191,7 +201,7 @@ class _Goals:
 
     names: Sequence[str]
     shift: Floats
-    """For a goal that is met within its tolerance alone, how far; 0 for all others."""
+    """For a goal that is met within its tolerance alone, how far; for others what rounding may take."""
     exact: bool
     rest: tuple[str, ...] = ()
     """Goals that the input does not reach and that are missed: as long as there are any, nothing turns the verdict."""
@@ -212,7 +222,12 @@ class _Goals:
 
 
 def _turns(
-    deal: Definition, item: Input, base: float, reached: list[str], rest: tuple[str, ...]
+    deal: Definition,
+    item: Input,
+    base: float,
+    reached: list[str],
+    rest: tuple[str, ...],
+    margins: Callable[[Floats], Floats],
 ) -> Search[TurningPoint]:
     if not reached and not item.choices:  # nothing moves with it
         return _point(item, base, {}, "blocked" if rest else "always", rest)
@@ -223,7 +238,8 @@ def _turns(
     at_base = int(np.searchsorted(known.x, base)) if base in known.x else int(np.argmin(np.abs(known.x - base)))
     slack, met = known.figures[1::2, at_base], known.figures[0::2, at_base] == 1
     tolerated = met & (slack < 0)
-    goals = _Goals(reached, np.where(tolerated, -slack, 0.0), item.step is None, rest)
+    margin = margins(known.figures[1::2])
+    goals = _Goals(reached, np.where(tolerated, np.maximum(margin, -slack), margin), item.step is None, rest)
     if item.choices:
         return _of_choices(item, base, known, goals)
     pays = goals.pays(known.figures)
@@ -239,13 +255,20 @@ def _turns(
     changes = np.flatnonzero(pays[1:] != pays[:-1])
     for side, nearest in (("below", changes[x[changes + 1] <= base][-1:]), ("above", changes[x[changes] >= base][:1])):
         for k in nearest.tolist():
-            low, high = yield from narrowed(known, float(x[k]), float(x[k + 1]), goals.pays, goals.slack, item.step)
+            ends = float(x[k]), float(x[k + 1])
+            if goals.exact:
+                reach = FLAT * (limits[1] - limits[0])
+                low, high = yield from narrowed_by(known, *ends, lambda figures: figures[1::2], goals.shift, reach)
+            else:
+                low, high = yield from narrowed(known, *ends, goals.pays, goals.slack, item.step)
             # What turns only at the very edge of the range (a price of nothing) is no turn anyone asks about.
             if high - limits[0] <= hair or limits[1] - low <= hair:
                 continue
             good, bad = (low, high) if pays[k] else (high, low)
             at_good, at_bad = (known.figures[:, np.searchsorted(known.x, end)][:, None] for end in (good, bad))
             failing = ~goals.met(at_bad)[:, 0]
+            if goals.exact and not failing.any():  # a turn lies where a slack is zero, to the last digit
+                failing = at_bad[1::2, 0] < 0
             lost = ~np.isfinite(goals.slack(at_bad)[:, 0])
             gained = ~np.isfinite(goals.slack(at_good)[:, 0]) & ~lost
             # Where a figure stops existing nothing turns: it is a limit of what can be asked.

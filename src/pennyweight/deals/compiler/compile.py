@@ -101,6 +101,7 @@ class _Compiler(Slots):
             reads={name: frozenset(self._edges_of(name)) for name in self.nodes},
             questions=self._order_of_questions(),
             slacks=self.slacks,
+            margins=self.margins,
         )
 
     def _order_of_questions(self) -> tuple[str, ...]:

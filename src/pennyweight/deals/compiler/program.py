@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from pennyweight.array_kinds import Floats
-from pennyweight.deals.compiler.slots import Instruction
+from pennyweight.deals.compiler.slots import Instruction, Margin
 from pennyweight.deals.timeline import Timeline
 
 __all__ = [
@@ -19,6 +19,7 @@ __all__ = [
     "each_name",
     "met_name",
     "nearly_name",
+    "noise_name",
     "slack_name",
 ]
 
@@ -47,6 +48,8 @@ class Program:
     """Every question, after those it needs the answers of."""
     slacks: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """For each question the names whose signs decide it (all of them 0 or more); none where nothing smooth does."""
+    margins: Mapping[str, Margin] = field(default_factory=dict)
+    """For each of these names how near to zero it is zero."""
     plans: dict[object, object] = field(default_factory=dict)
     """Orders of work by what is varied and wanted, made once each (see `evaluation`)."""
 
@@ -88,6 +91,11 @@ def drawn_name(chart: str, key: str) -> str:
 def slack_name(goal: str) -> str:
     """The hidden name of how far a goal's figure lies beyond its bound."""
     return f"?slack {goal}"
+
+
+def noise_name(slack: str) -> str:
+    """The hidden name of how far rounding may have moved a slack."""
+    return f"?noise {slack}"
 
 
 def met_name(goal: str) -> str:

@@ -25,7 +25,7 @@ from pennyweight.deals.language.set_functions import OF_SETS, over_things
 from pennyweight.deals.language.translation import Target
 from pennyweight.deals.parts import DealLoan
 
-__all__ = ["Instruction", "Mask", "Slots", "repeated"]
+__all__ = ["Instruction", "Margin", "Mask", "Slots", "repeated"]
 
 Mask: TypeAlias = "NDArray[np.bool_] | int"
 """Fixed, (periods + 1,), or the slot of one that inputs decide: 1 runs, 0 does not, NaN undefined."""
@@ -51,6 +51,18 @@ class Instruction:
     """Whether some of its results are of a set and others are not, so that it lays out values by itself."""
 
 
+@dataclass(frozen=True, slots=True)
+class Margin:
+    """How far below zero a slack may lie and still count as zero."""
+
+    noise: str
+    """The name of how far rounding may have moved it; empty where that is not known."""
+    most: float
+    """What the goal that it serves tolerates."""
+    strict: bool = False
+    """Whether zero itself does not do."""
+
+
 class Slots(Target[int]):
     """The slots of a deal, the operations on them, and the slot of every name compiled so far."""
 
@@ -69,6 +81,8 @@ class Slots(Target[int]):
         self.counts = {name: len(own.things) for name, own in definition.sets.items()}
         self.names: dict[str, int] = {}
         self.masks: dict[str, Mask] = {}
+        self.margins: dict[str, Margin] = {}
+        """For each slack that a search looks at how near to zero it is zero."""
         self._known: dict[Hashable, int] = {}
 
     def slot(self, over_time: bool, depends: int, space: str = "") -> int:
