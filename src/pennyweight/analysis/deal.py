@@ -262,7 +262,7 @@ class Deal(SetBeside):
         ----------
         places : Mapping[str, object]
             For each input a list of values, or a text: "380k..460k/9" is nine values, both ends in; "6%..12%:1%" goes
-            in steps; "7,8,9" lists them. A series is varied by multiples of itself.
+            in steps; "7; 8; 9" lists them. A series is varied by multiples of itself.
         show : str | Sequence[str] | None, optional
             The measure, or several; left out: all for one input, the first for two.
         scenario, inputs

@@ -97,7 +97,14 @@ def _check_inputs(function: Callable[..., Any], name: str, inputs: Mapping[str, 
     """The inputs that the function takes by keyword."""
     if not callable(function):
         raise InputError(f"function is {type(function).__name__}; it must be a function.", at="function")
-    parameters = inspect.signature(function).parameters.values()
+    try:
+        parameters = inspect.signature(function).parameters.values()
+    except (ValueError, TypeError):  # one that is built in may not say what it takes
+        raise InputError(
+            f"{name} does not say what it takes, so that inputs cannot be given to it by name; write a function of "
+            "your own that calls it.",
+            at="function",
+        ) from None
     every = any(one.kind is one.VAR_KEYWORD for one in parameters)
     able = [one for one in parameters if one.kind in (one.POSITIONAL_OR_KEYWORD, one.KEYWORD_ONLY)]
     only = [one.name for one in parameters if one.kind is one.POSITIONAL_ONLY]

@@ -17,6 +17,7 @@ from pennyweight.documents import Document
 from pennyweight.errors import InputError, PennyweightError, Place, nearest
 from pennyweight.plain_text import listed, visible
 from pennyweight.quantities.dates import read_date
+from pennyweight.quantities.lists import split_list
 from pennyweight.reading.day_columns import ORDERS
 from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried, to_carry
 from pennyweight.reading.text_files import FilesRead, files_read
@@ -128,7 +129,9 @@ def each_name_once(names: Iterable[str], option: str) -> tuple[str, ...]:
 
 def names_of(texts: Iterable[str], option: str) -> list[str]:
     """Names that were given by an option, one by one or several with commas between; each once."""
-    return list(each_name_once((name.strip() for text in texts for name in text.split(",")), option))
+    return list(
+        each_name_once((name for text in texts for name in split_list(text, what=Place.of_option(option))), option)
+    )
 
 
 def output_options(command: Command) -> Command:

@@ -12,18 +12,17 @@ from pennyweight.deals.parts import Input
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list
+from pennyweight.quantities.lists import split_list
 
 __all__ = ["MOST", "read_places"]
 
 
 MOST = 1_000_000
 _DASHED = re.compile(r"(\d[\d_.,]*(?:k|mn|%)?)\s*[-–]\s*(\d[\d_.,]*(?:k|mn|%)?)")
-_SEPARATOR = re.compile(r";|(?<!\d),|,(?!\d{3}(?![\dA-Za-z%]))")
-"""Between listed values: a comma, unless it groups thousands as in 380,000."""
 
 
 def read_places(item: Input, given: object, *, what: str) -> Floats:
-    """The values an input takes: a list, or "380k..460k/9" (how many), "6%..12%:1%" (how far apart), "7,8,9".
+    """The values an input takes: a list, or "380k..460k/9" (how many), "6%..12%:1%" (how far apart), "7; 8; 9".
 
     A series takes multiples of itself, a column of days the months by which all move, such as "0..12:3", a choice its
     words, or "all" of them.
@@ -31,7 +30,7 @@ def read_places(item: Input, given: object, *, what: str) -> Floats:
     read = item.read_move
     if item.choices:
         if isinstance(given, str):
-            given = list(item.choices) if given.strip() == "all" else [word.strip() for word in given.split(",")]
+            given = list(item.choices) if given.strip() == "all" else split_list(given, what=what)
         values = [item.read(word, what=what) for word in a_list(given, what=what, of="choices, or the text all")]
     elif isinstance(given, str):
         return _read_text(given.strip(), read, item, what)
@@ -46,8 +45,7 @@ def _read_text(text: str, read: Callable[..., float], item: Input, what: str) ->
     if ".." not in text:
         if slip := _DASHED.fullmatch(text):
             raise InputError(f"{what} is '{text}'; a range is written {slip[1]}..{slip[2]}.", at=what)
-        parts = [part.strip() for part in _SEPARATOR.split(text)]
-        return np.array([read(part, what=what) for part in parts])
+        return np.array([read(part, what=what) for part in split_list(text, what=what)])
     match = re.fullmatch(r"(.+?)\.\.(.+?)(?:/(?P<count>[^:/]+)|:(?P<step>[^:/]+))?", text)
     if not match:
         raise InputError(f"{what} is '{text}'; write a range as 380k..460k/9 or 6%..12%:1%.", at=what)

@@ -67,7 +67,7 @@ def _read(text: str, given: str, what: str, mark: Mark | None, shift: int) -> fl
         negative, body = True, body[1:-1].strip()
     elif body[:1] in ("-", "+", "−"):
         negative, body = body[0] != "+", body[1:].strip()
-    elif body[-1:] in ("-", "−") and body[:1].isdigit():  # as ledgers write it
+    elif body[-1:] in ("-", "−") and body[:1].isdecimal():  # as ledgers write it
         negative, body = True, body[:-1].strip()
     body = _CURRENCY.sub("", body).strip()
     if scaled := _SCALED.fullmatch(body):

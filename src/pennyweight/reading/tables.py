@@ -357,7 +357,7 @@ def read_csv(
         table = CsvTable(name, tuple(header), (), (), reading, wanted=wanted)
         return header.index(table.head_of("date")) if table.has("date") else None
 
-    layout = Layout(heads, anchor, lambda cell: looks_like_day(cell) or cell.isdigit())
+    layout = Layout(heads, anchor, lambda cell: looks_like_day(cell) or cell.isdecimal())
     grid = _grid(path, name, reading, layout)
     for remark in grid.remarks:
         note_remark(remark)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.definition import Definition
+from pennyweight.deals.language.set_functions import for_thing
 from pennyweight.deals.undefined import value_of
 from pennyweight.documents.derivation import bracketed
 
@@ -26,7 +27,8 @@ def loan_numbers(deal: Definition, worked_out: Mapping[str, Floats], name: str, 
 
     Interest is told where the periods of the deal are those of the loan; else several payments lie in one.
     """
-    loan, _, part = name.partition(".")
+    loan, _, part = name.rpartition(".")
+    own = deal.own(name)
 
     def at(other: str, when: int = period) -> float:
         return float(worked_out[f"{loan}.{other}"][when, 0]) if when >= 0 else 0.0
@@ -37,7 +39,9 @@ def loan_numbers(deal: Definition, worked_out: Mapping[str, Floats], name: str, 
     value, before = at(part), at("balance", period - 1)
     near = 1e-9 * max(abs(value), before, 1.0)
     if part == "interest":
-        yearly = value_of(deal, worked_out, deal.loans[loan].terms["rate"]).reshape(-1)[0]
+        node = deal.loans[loan.rpartition(".")[2]].terms["rate"]
+        node = node if own is None else for_thing(node, deal.each, own[0].name, own[1])
+        yearly = value_of(deal, worked_out, node).reshape(-1)[0]
         often = deal.timeline.per_year
         if abs(before * yearly / often - value) > near:
             return ""

@@ -51,7 +51,9 @@ def falling_inputs(
     stands, said = model.inputs_of(), model.inputs_of(scenario)
     set_by = {name for one in based(deal, scenario) for name in deal.scenarios[one].changes}
     set_by |= {
-        name for name in deal.inputs if not np.array_equal(said[name], stands[name], equal_nan=True)
+        name
+        for name, value in said.items()
+        if name in deal.inputs and not (name in stands and np.array_equal(value, stands[name], equal_nan=True))
     }  # all_inputs = "worst"
     asked = {question.find for question in deal.questions.values()}
     found, held = [], list[str]()

@@ -23,7 +23,7 @@ def each_lines(deal: Definition, things: str) -> list[str]:
     """The lines, levels and parts of loans that are worked out for each thing of a set."""
     own = [name for name, each in deal.each.items() if each == things]
     return [name for name in (*deal.lines, *deal.levels) if name in own] + [
-        name for name in own if "." in name and name.partition(".")[0] in deal.loans
+        name for name in own if name.partition(".")[0] in deal.loans and name.partition(".")[2] in deal.loan_parts
     ]
 
 

@@ -50,7 +50,7 @@ def command(
 ) -> None:
     """Vary one input (a table) or two (a two-way table, and a heat map with --output map.png).
 
-    A range includes both ends: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, 7,8,9 lists them. A series is
+    A range includes both ends: 380k..460k/9 is nine values, 6%..12%:1% goes in steps, '7; 8; 9' lists them. A series is
     varied by multiples of itself: trips=80%..120%/5. Of an input with choices, mooring=own,rented tries some and
     mooring=all every one.
 

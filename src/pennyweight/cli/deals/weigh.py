@@ -11,7 +11,6 @@ from pennyweight.cli.completing import lines
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
-    each_name_once,
     output_options,
     overrides,
     read_overrides,
@@ -98,7 +97,7 @@ def command(
         raise InputError(
             f"{option} chooses from a table; say --by period or --by year, too.", at=Place.of_option(option)
         )
-    named = None if lines is None else list(each_name_once((name.strip() for name in lines.split(",")), "--lines"))
+    named = None if lines is None else names_of([lines], "--lines")
     wanted = {"by": by, "lines": named, "first": first, "last": last, "each": each}
     if watch and scenario != "all":
         return _watch(deal, scenario, replaced, wanted, form, outputs, strict)

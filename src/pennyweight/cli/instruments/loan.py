@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from pathlib import Path
-from types import SimpleNamespace
 from typing import Any
 
 import click
@@ -19,7 +18,8 @@ from pennyweight.instruments.loans.files.event_files import EVENT_COLUMNS
 from pennyweight.plain_text import quoted
 from pennyweight.quantities.argument_checks import each_once
 from pennyweight.quantities.dates import read_date
-from pennyweight.report.forms.csv_form import as_csv
+from pennyweight.quantities.lists import split_list
+from pennyweight.report.forms.csv_form import as_csv, frame_as_csv
 
 __all__ = ["command"]
 
@@ -118,13 +118,7 @@ def command(
     def compute() -> Any:
         from pennyweight.instruments.loans.asked.loan_study import LoanStudy
 
-        if "," in (extra or ""):
-            raise InputError(
-                f"--extra {extra} could be one amount or several; put ; between several, and write one without "
-                "a comma.",
-                at=Place.of_option("--extra", "extra"),
-            )
-        tried = [part for part in (extra or "").split(";") if part.strip()]
+        tried = [] if extra is None else split_list(extra, what=Place.of_option("--extra", "extra"))
         if loans:
             how = {"--column": columns, "--kind": kinds, "--decimal": decimal, "--dates": order}
             if option := next((one for one, said in how.items() if said), None):
@@ -152,10 +146,10 @@ def _checks(result: Any) -> list[dict[str, Any]]:
 
 def _years(result: Any) -> str:
     """The yearly totals as CSV."""
-    years = result.frames.get("years")
+    years = getattr(result, "frames", {}).get("years")
     if years is None:
         raise InputError("--by year is for files with one loan.", at=Place.of_option("--by"))
-    return as_csv(SimpleNamespace(frame=years))
+    return frame_as_csv(years)
 
 
 def _events(

@@ -50,6 +50,6 @@ _FARTHEST = 1e15
 def row_at(past: Floats, asked: Floats, period: Floats) -> Floats:
     """The value of a member in an earlier period, or in this one once it is there; later ones are undefined."""
     inside = (np.abs(asked - np.round(asked)) <= WHOLE) & (asked >= -WHOLE) & (asked <= period[0] + WHOLE)
-    index = np.broadcast_to(np.where(inside, np.round(asked), 0).astype(np.intp), past.shape[1:])
-    taken = np.take_along_axis(past, index[None, :], axis=0)[0]
-    return np.where(inside, taken, np.nan)
+    width = max(asked.size, past.shape[1])  # each thing of a set may ask for a period of its own
+    index = np.broadcast_to(np.where(inside, np.round(asked), 0).astype(np.intp), (width,))
+    return np.where(inside, past[index, np.arange(width) % past.shape[1]], np.nan)

@@ -25,7 +25,7 @@ from pennyweight.deals.language.nodes import (
     walk,
 )
 from pennyweight.deals.language.operations import combined_unit
-from pennyweight.deals.language.set_functions import set_of
+from pennyweight.deals.language.set_functions import OF_SETS, set_of
 from pennyweight.errors import InputError, nearest
 
 __all__ = [
@@ -162,7 +162,9 @@ class Names:
 
     def check_set(self, node: Node, each: str, where: str) -> None:
         """Refuse a formula that names the things of a set and does not stand where each of them is worked out."""
-        if not self.sets or any(name.partition(".")[0] in self.unread for name in (each, *names_in(node))):
+        together = not self.sets and any(isinstance(one, Call) and one.function in OF_SETS for one in walk(node))
+        unread = any(name.partition(".")[0] in self.unread for name in (each, *names_in(node)))
+        if unread or not (self.sets or together):
             return
         self.with_verdict().shape(node, where)  # a name or a function that is not there is told first
         own = set_of(node, self.sets, where)

@@ -74,6 +74,16 @@ class ReturnsReport(Shown):
         return self.portfolio.as_return(float(last / first - 1.0))
 
     @property
+    def checks(self) -> tuple[tuple[bool, str], ...]:
+        """What the report tells of itself: whether each holds, and its sentence."""
+        p = self.portfolio
+        put_in, gain = (sum(getattr(period, name) for period in p.periods) for name in ("put_in", "gain"))
+        gap = abs(float(p.values[0]) + put_in + gain - float(p.values[-1]))
+        size = max(map(abs, p.values.tolist()), default=0.0) or 1.0
+        said = "Opening value, what was put in and what was gained add up to the closing value."
+        return ((gap <= 1e-9 * size, said),)
+
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a period: start, opening, put in, gain, closing, return, the benchmark's; its end is the index."""
         import pandas as pd
@@ -150,6 +160,7 @@ class ReturnsReport(Shown):
             for k, p in enumerate(self.portfolio.periods)
         ]
         found["calendar_years"] = {str(year): value for year, value in self.years().items()}
+        found["checks"] = [{"passed": passed, "check": sentence} for passed, sentence in self.checks]
         found["remarks"] = self.portfolio.remarks(benchmark=self.benchmark, timing=self.timing)
         return found
 

@@ -166,6 +166,8 @@ def paid_in_all(plan: Plan) -> Derivation:
 def interest(plan: Plan) -> Derivation:
     """What stands at the end, and was neither there at the start nor paid."""
     t, steps = plan.terms, plan.steps()
+    if not steps:
+        return Derivation(t.style.with_unit(0.0, "money"), "no period goes by, so that there is no interest", "")
     opening, closing = _put(plan, steps[0].opening), _put(plan, steps[-1].closing)
     paid = _put(plan, sum(step.paid for step in steps))
     value = t.style.with_unit(sum(step.interest for step in steps), "money")

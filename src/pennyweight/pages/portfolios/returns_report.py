@@ -53,7 +53,7 @@ def document(report: ReturnsReport) -> Document:
         )
     )
     blocks += [Text(line) for line in _working(report, style)]
-    blocks.append(Checks(_checks(report)))
+    blocks.append(Checks(report.checks))
     blocks += [Text(remark, "question") for remark in p.remarks(benchmark=report.benchmark, timing=report.timing)]
     accounts = ", ".join(p.accounts)
     chart = _chart(report)
@@ -215,19 +215,6 @@ def _years_table(report: ReturnsReport, style: Style) -> Table | None:
         label, part = report.to_date
         rows.append(row(label, part.modified_dietz(timing=report.timing).over_span, part))
     return Table("Calendar years, modified Dietz", (Column("Year", words=True), Column("Return")), tuple(rows))
-
-
-def _checks(report: ReturnsReport) -> tuple[tuple[bool, str], ...]:
-    p = report.portfolio
-    put_in, gain = (sum(getattr(period, name) for period in p.periods) for name in ("put_in", "gain"))
-    gap = abs(float(p.values[0]) + put_in + gain - float(p.values[-1]))
-    size = float(np.abs(p.values).max()) or 1.0
-    return (
-        (
-            bool(gap <= 1e-9 * size),
-            "Opening value, what was put in and what was gained add up to the closing value.",
-        ),
-    )
 
 
 def _chart(report: ReturnsReport) -> GrowthChart | None:

@@ -5,13 +5,16 @@ from __future__ import annotations
 import csv
 import io
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from pennyweight.report.forms.form import Form, Written, shortened
 
-__all__ = ["FORM", "as_csv"]
+__all__ = ["FORM", "as_csv", "frame_as_csv"]
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _ROWS = 50_000
 """So many rows are made into text at a time."""
@@ -19,7 +22,11 @@ _ROWS = 50_000
 
 def as_csv(result: Any) -> str:
     """The result's main table as CSV; a text that a sheet would take for a formula is marked as a text."""
-    frame = result._for_csv()
+    return frame_as_csv(result._for_csv())
+
+
+def frame_as_csv(frame: pd.DataFrame) -> str:
+    """A frame as CSV, likewise."""
     kept = frame.reset_index() if frame.index.name is not None else frame
     if len({_as_text(name) for name in kept.columns}) < kept.shape[1]:  # two columns of one name
         kept = kept.rename(columns=_as_text).map(_plain_cell)

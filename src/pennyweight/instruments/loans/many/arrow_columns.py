@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Iterator
+import sys
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -111,12 +112,34 @@ def batches_of(
             some = None if groups is None else list(range(*groups))
             batches = parquet.ParquetFile(path).iter_batches(AT_ONCE, row_groups=some, columns=wanted)
         else:
-            batches = _csv(path, wanted, skipped)
+            batches = _quietly(lambda: _csv(path, wanted, skipped))
         for batch in batches:
             if batch.num_rows:
                 yield {name: batch.column(batch.schema.get_field_index(name)) for name in wanted}
     except pa.ArrowException as error:
         raise _refused(path, error) from None
+
+
+def _quietly(opened: Callable[[], Iterable[Any]]) -> Iterator[Any]:
+    """The parts one by one; what the reader fails at inside is told by us, and by nobody beside us."""
+    with _quiet():
+        following = iter(opened())
+    while True:
+        with _quiet():
+            batch = next(following, None)
+        if batch is None:
+            return
+        yield batch
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    before = sys.unraisablehook
+    sys.unraisablehook = lambda told: None if isinstance(told.exc_value, UnicodeError) else before(told)
+    try:
+        yield
+    finally:
+        sys.unraisablehook = before
 
 
 @contextmanager
@@ -273,7 +296,8 @@ def refuse(
 ) -> None:
     """Put down the rows whose value cannot be, each for the first reason."""
     for row in np.flatnonzero(wrong & good).tolist():
-        value = f"{values[row]:.12g}" if np.isfinite(values[row]) else shown or "no number"
+        number = float(values[row])
+        value = f"{number:.12g}" if np.isfinite(number) else "infinite" if np.isinf(number) else shown or "no number"
         rejects.append(Reject(first + row, name, value, f"{name} is {value}; it {said}"))
         good[row] = False
 

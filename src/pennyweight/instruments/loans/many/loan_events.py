@@ -212,7 +212,7 @@ _A_MONTH = 1e7
 
 def _moment(text: str, name: str) -> float:
     plain = text.strip()
-    if plain.isdigit() and len(plain) <= len(str(LONGEST)):
+    if plain.isdecimal() and len(plain) <= len(str(LONGEST)):
         return float(plain)
     day = f"{plain}-01" if len(plain) == 7 and plain[4] == "-" else plain
     return float(read_date(day, what=name).astype("datetime64[M]").astype(np.int64)) + 1970 * 12 + _A_MONTH

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.array_kinds import Ints
+from pennyweight.core.loans.agreement import LONGEST
 from pennyweight.core.loans.batch_events import LoanEvents
 from pennyweight.core.loans.batch_kernel import Lent
 from pennyweight.core.loans.month_sums import schedules
@@ -51,9 +52,8 @@ def check_room(path: Path, months: str, folder: Path) -> None:
 
 
 def _rows_to_come(path: Path, months: str) -> int:
-    """The months of all loans together; -1 where these are no plain numbers."""
+    """The months of all loans together, but for terms that no loan has; -1 where these are no plain numbers."""
     import pyarrow as pa
-    import pyarrow.compute as compute
 
     total = 0
     for batch in batches_of(path, [months]):
@@ -63,7 +63,8 @@ def _rows_to_come(path: Path, months: str) -> int:
                 column = column.cast(pa.float64())
             except pa.ArrowInvalid:
                 return -1
-        total += int(compute.sum(column).as_py() or 0)
+        terms = np.asarray(column.to_numpy(zero_copy_only=False), dtype=np.float64)
+        total += int(terms[(terms > 0) & (terms <= LONGEST)].sum())
     return total
 
 
