@@ -11,6 +11,7 @@ from pennyweight.cli.completing import lines
 from pennyweight.cli.options import (
     deal_argument,
     deliver,
+    names_of,
     output_options,
     overrides,
     read_overrides,
