@@ -86,6 +86,9 @@ class HeatMap:
     cells: tuple[tuple[str, ...], ...]
     passes: NDArray[np.bool_] | None
     base: tuple[int, int] | None = None
+    good: Good = ""
+    turn: float | None = None
+    """The value at which good begins."""
 
     def __post_init__(self) -> None:
         keep_visible(self, "title", "x_title", "y_title")
@@ -161,6 +164,7 @@ class StepsChart:
     money_title: str
     opens: bool = False
     percent: bool = False
+    good: Good = "high"
 
     def __post_init__(self) -> None:
         keep_visible(self, "title", "total_label", "money_title")
@@ -168,6 +172,8 @@ class StepsChart:
 
 
 AxisKind: TypeAlias = Literal["number", "percent", "days"]
+Good: TypeAlias = Literal["", "high", "low"]
+"""Which way of a figure is good: where no goal says so none is, and no color tells one."""
 """What the figures along an axis are; days are those since 1970."""
 
 
@@ -256,7 +262,7 @@ class SwingsChart:
     x_title: str
     bound: tuple[str, float] | None = None
     x_kind: AxisKind = "number"
-    lower_is_better: bool = False
+    good: Good = ""
 
     def __post_init__(self) -> None:
         keep_visible(self, "title", "x_title")

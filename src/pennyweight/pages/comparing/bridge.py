@@ -9,6 +9,7 @@ from pennyweight.analysis.showing import show_figure
 from pennyweight.documents import Block, Cell, Column, Document, Row, StepsChart, Table, Text
 from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
 from pennyweight.documents.handout import Handout, sheets_of
+from pennyweight.pages.weighing.words import good_side, toned
 
 __all__ = ["document", "handout"]
 
@@ -75,7 +76,7 @@ def _steps(bridge: Bridge) -> Table:
             Cell(one.label),
             Cell(one.before),
             Cell(one.after),
-            Cell(_moved(bridge, one.share), "in" if one.share > 0 else "out" if one.share < 0 else "plain"),
+            Cell(_moved(bridge, one.share), toned(deal, bridge.measure, one.share)),
         ]
         if bridge.orders:
             cells.append(Cell(f"± {show_figure(deal, bridge.measure, one.error, unit=False)}", "comparison"))
@@ -156,4 +157,5 @@ def _chart(bridge: Bridge) -> StepsChart:
         f"{deal.label(bridge.measure)}{suffix}",
         opens=True,
         percent=unit in ("rate", "share"),
+        good=good_side(deal, bridge.measure),
     )

@@ -22,7 +22,7 @@ from pennyweight.pages.comparing.own_tables import compared_tables
 from pennyweight.pages.comparing.weighted import weighted_blocks
 from pennyweight.pages.explaining.trees import derivation_of, tree
 from pennyweight.pages.weighing.goals import spare_of
-from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES
+from pennyweight.pages.weighing.words import GOAL_LEGEND, STATE_MARKS, STATE_TONES, VERDICT_TONES, toned
 
 __all__ = ["document", "handout"]
 
@@ -202,7 +202,7 @@ def _differences(comparison: Comparison, names: list[str]) -> Table:
         for key, weighing in others.items():
             difference = comparison.differences[key].get(name)
             shown = "-" if not difference else show_figure(weighing.definition, name, difference, unit=False, sign=True)
-            cells.append(Cell(shown, "comparison" if not difference else "in" if difference > 0 else "out"))
+            cells.append(Cell(shown, toned(weighing.definition, name, difference) if difference else "comparison"))
         rows.append(
             Row((_label(weighings, name), *cells), _why(weighings, name, partial(_difference, comparison, name)))
         )

@@ -16,7 +16,7 @@ from pennyweight.documents import Block, Cell, Column, Document, Row, SwingsChar
 from pennyweight.documents.derivation import Derivation, Why, bracketed, digits
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.documents.model import Tone
-from pennyweight.pages.weighing.words import VERDICT_MARKS, VERDICT_TONES
+from pennyweight.pages.weighing.words import VERDICT_MARKS, VERDICT_TONES, good_side
 
 __all__ = ["document", "handout"]
 
@@ -265,5 +265,5 @@ def _chart(drivers: Drivers) -> SwingsChart:
         f"{_label(drivers)}{suffix}",
         None if bound is None else (f"asked: {side} {show_figure(deal, drivers.measure, bound)}", bound),
         "percent" if unit in ("rate", "share") else "number",
-        lower_is_better=goal is not None and goal.at_least is None,
+        good=good_side(deal, drivers.measure),
     )

@@ -16,6 +16,7 @@ from pennyweight.documents import Block, Cell, Column, Document, Row, Table, Tex
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.handout import Handout, sheets_of
 from pennyweight.pages.simulating.charts import charts_of
+from pennyweight.pages.weighing.words import good_side
 
 __all__ = ["document", "handout"]
 
@@ -145,12 +146,14 @@ def _figures(simulation: Simulation) -> Table:
         return (
             Cell(headed(deal, name)),
             Cell(shown(name, simulation.base[name]), "comparison"),
-            Cell(shown(name, one.worst), "out"),
+            Cell(shown(name, one.worst), "out" if good_side(deal, name) else "plain"),
             *(Cell(shown(name, one.percentiles[level])) for level in _SHOWN),
             Cell("" if one.defined == 1 else _share(simulation, one.defined)),
         )
 
-    columns = [Column("Figure", words=True), Column("As it stands"), Column("Worst 5, mean")]
+    judged = [bool(good_side(deal, name)) for name in simulation.spreads]
+    worst = "Worst 5, mean" if all(judged) else "Worst or lowest 5, mean" if any(judged) else "Lowest 5, mean"
+    columns = [Column("Figure", words=True), Column("As it stands"), Column(worst)]
     columns += [*(Column(f"{level}") for level in _SHOWN), Column("Defined in")]
     rows = [Row(row(name, one), _spread_why(simulation, name, one)) for name, one in simulation.spreads.items()]
     if all(one.defined == 1 for one in simulation.spreads.values()):

@@ -28,7 +28,7 @@ from pennyweight.documents import (
 )
 from pennyweight.documents.derivation import Derivation, Why
 from pennyweight.documents.handout import Handout, sheets_of
-from pennyweight.pages.weighing.words import VERDICT_LEGEND, VERDICT_MARKS, VERDICT_TONES
+from pennyweight.pages.weighing.words import VERDICT_LEGEND, VERDICT_MARKS, VERDICT_TONES, good_side
 
 __all__ = ["document", "handout"]
 
@@ -152,6 +152,7 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
     first, second = variation.inputs
     values = variation.figures[measure]
     count = 0 if passes is None else int(passes.sum())
+    goal = deal.goals.get(measure)
     known = values[np.isfinite(values)]
     whole = deal.unit(measure) == "money" and known.size and float(np.abs(known).max()) >= 10_000
     shown = [
@@ -175,6 +176,8 @@ def _heat_map(variation: Variation, measure: str, passes: NDArray[np.bool_] | No
         tuple(tuple(row) for row in shown),
         passes,
         base,
+        good_side(deal, measure),
+        None if goal is None else folded(goal.at_least or goal.at_most or Number(0.0, "0")),
     )
 
 

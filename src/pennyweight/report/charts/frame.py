@@ -8,18 +8,27 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from pennyweight.documents.palette import INK, PARCHMENT, PEWTER, TEXT
+from pennyweight.documents.chart_kinds import Good
+from pennyweight.documents.palette import INK, OXIDE, PARCHMENT, PEWTER, TEXT, VERDIGRIS
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.axis import Axis
 
-__all__ = ["drawable", "frame", "plain_ticks", "short", "short_lines"]
+__all__ = ["drawable", "frame", "plain_ticks", "short", "short_lines", "side_style"]
 
 _TITLE = 7.6
 """Characters of a title on an inch."""
 _LARGE = ((1e13, 1e12, " tn"), (1e10, 1e9, " bn"), (1e7, 1e6, " mn"))
 """From where on amounts along an axis are written in millions, billions and trillions."""
+
+
+def side_style(good: Good, difference: float) -> tuple[str, str]:
+    """Color and hatch of a difference for better or for worse; of one that is neither, of more or less."""
+    more = difference >= 0
+    if not good:
+        return PEWTER, "" if more else "///"
+    return (VERDIGRIS, "") if more == (good == "high") else (OXIDE, "///")
 
 
 def frame(ax: Axes, title: str, x_title: str, y_title: str, about: str = "") -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pennyweight.documents import HeatMap
-from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, VERDIGRIS
+from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
 from pennyweight.report.charts.frame import drawable, frame
 
 if TYPE_CHECKING:
@@ -24,9 +24,10 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
     rows, columns = chart.values.shape
     known = chart.values[np.isfinite(chart.values)]
     low, high = (float(known.min()), float(known.max())) if known.size else (-1.0, 1.0)
-    colors = LinearSegmentedColormap.from_list("house", [OXIDE, PARCHMENT, VERDIGRIS])
-    if chart.passes is not None and low < 0 < high:
-        norm = TwoSlopeNorm(0.0, low, high)
+    scale = {"high": [OXIDE, PARCHMENT, VERDIGRIS], "low": [VERDIGRIS, PARCHMENT, OXIDE], "": [PARCHMENT, PEWTER]}
+    colors = LinearSegmentedColormap.from_list("house", scale[chart.good])
+    if chart.good and chart.turn is not None and low < chart.turn < high:
+        norm = TwoSlopeNorm(chart.turn, low, high)
     else:
         middle = (low + high) / 2
         norm = TwoSlopeNorm(middle, min(low, middle - 1e-12), max(high, middle + 1e-12))

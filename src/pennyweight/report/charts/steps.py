@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pennyweight.documents import StepsChart
-from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
-from pennyweight.report.charts.frame import drawable, frame, plain_ticks, short, short_lines
+from pennyweight.documents.palette import BRASS, INK, PARCHMENT, PEWTER
+from pennyweight.report.charts.frame import drawable, frame, plain_ticks, short, short_lines, side_style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -26,8 +26,7 @@ def draw_steps(chart: StepsChart, ax: Axes) -> Axes:
     starts = np.concatenate([[0.0], ends[:-1]])
     places = np.arange(len(values) + 1)
     for place, start, value in zip(places, starts, values, strict=False):
-        gains = value >= 0
-        color, hatch = (VERDIGRIS, "") if gains else (OXIDE, "///")
+        color, hatch = side_style(chart.good, value)
         if chart.opens and place == 0:
             color, hatch = BRASS, ""
         ax.barh(place, value, left=start, color=color, hatch=hatch, edgecolor=PARCHMENT, linewidth=0, height=0.72)

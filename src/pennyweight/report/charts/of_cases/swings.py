@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pennyweight.documents import SwingsChart
-from pennyweight.documents.palette import BRASS, INK, OXIDE, PARCHMENT, PEWTER, VERDIGRIS
-from pennyweight.report.charts.frame import drawable, frame, plain_ticks, short_lines
+from pennyweight.documents.palette import BRASS, INK, PARCHMENT, PEWTER
+from pennyweight.report.charts.frame import drawable, frame, plain_ticks, short_lines, side_style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -17,7 +17,7 @@ __all__ = ["draw_swings"]
 
 
 def draw_swings(chart: SwingsChart, ax: Axes) -> Axes:
-    """From the figure as it stands to where each end of an input brings it; what is worse is hatched."""
+    """From the figure as it stands to where each end of an input brings it; what is worse (or less) is hatched."""
     from matplotlib.ticker import PercentFormatter
 
     frame(ax, chart.title, chart.x_title, "")
@@ -35,7 +35,7 @@ def draw_swings(chart: SwingsChart, ax: Axes) -> Axes:
             if not np.isfinite(end):
                 words, end = f"{words}: undefined", chart.base
             width = end - chart.base
-            color, hatch = (VERDIGRIS, "") if (width >= 0) != chart.lower_is_better else (OXIDE, "///")
+            color, hatch = side_style(chart.good, width)
             # Where both ends lie on one side, each has half of the bar's height.
             height, at = (0.36, place + (number - 0.5) * 0.36) if alike else (0.72, place)
             ax.barh(
