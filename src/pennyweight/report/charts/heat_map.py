@@ -51,6 +51,7 @@ def draw_heat_map(chart: HeatMap, ax: Axes) -> Axes:
         i, j = chart.base
         ax.add_patch(Rectangle((j - 0.46, i - 0.46), 0.92, 0.92, fill=False, edgecolor=BRASS, linewidth=2.2))
     parts = [] if chart.passes is None else ["heavy line: where the verdict turns; ✗ does not pay off"]
+    parts += [] if chart.good else ["darker: more"]
     parts += ["framed: as it stands"] if chart.base is not None else []
     if parts:
         ax.set_xlabel(f"{drawable(chart.x_title)}\n{'; '.join(parts)}")

@@ -13,9 +13,10 @@ import numpy as np
 from pennyweight.analysis.showing import axis_kind, headed_axis, show_value
 from pennyweight.analysis.weighing.own_tables import TableResult
 from pennyweight.analysis.weighing.weighing import Weighing
+from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.program import drawn_name
 from pennyweight.deals.definition import Definition
-from pennyweight.deals.language.nodes import Name
+from pennyweight.deals.language.nodes import Call, Name, Node, names_in, walk
 from pennyweight.deals.parts import Input, OwnChart
 from pennyweight.deals.period_zero import Early
 from pennyweight.documents import Chart, LinesChart
@@ -100,7 +101,38 @@ def _own(weighing: Weighing, chart: OwnChart) -> LinesChart:
         aim = (deal.label(chart.target.name) if isinstance(chart.target, Name) else targets[-1][0], value)
     much = partial(deal.style.with_unit, unit=deal.unit(chart.lines[0]))
     made = replace(made, targets=tuple(targets), marks=tuple(marks))
-    return _titled(chart.label, made, aim, partial(_after, deal), much)
+    told = made
+    if chart.by != "period" and all(deal.stands(line) for line in chart.lines):  # what stands is told to the period
+        told = _over_time(weighing, chart.name, list(chart.lines), chart.label, chart.kind, "period", span)
+    titled = _titled(chart.label, told, aim, partial(_when, weighing, chart, told.x), much)
+    return replace(made, title=titled.title, about=titled.about)
+
+
+def _when(weighing: Weighing, chart: OwnChart, x: Floats, years: float) -> str:
+    """When lines change places: as a figure of the deal says, where one does; else where they meet."""
+    k = int(np.searchsorted(x, years))
+    first, last = float(x[max(k - 1, 0)]), float(x[min(k, x.size - 1)])
+    for figure in weighing.measures.values():
+        same = figure.unit == "years" and figure.value is not None and first - 1e-9 <= figure.value <= last + 1e-9
+        if same and _turns_on(weighing, weighing.definition.measures[figure.name].node, set(chart.lines)):
+            return _after(weighing.definition, float(figure.value or 0.0))
+    return _after(weighing.definition, years)
+
+
+def _turns_on(weighing: Weighing, node: Node, lines: set[str]) -> bool:
+    """Whether a formula asks from which period on something holds that reads all of the lines."""
+    reads = weighing.model.program.reads
+    for call in walk(node):
+        if isinstance(call, Call) and call.function == "first_period":
+            seen, todo = set[str](), list(names_in(call))
+            while todo:
+                name = todo.pop()
+                if name not in seen:
+                    seen.add(name)
+                    todo += reads.get(name, ())
+            if lines <= seen:
+                return True
+    return False
 
 
 def _after(deal: Definition, years: float) -> str:
