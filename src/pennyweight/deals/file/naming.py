@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+import keyword
 import re
 from collections.abc import Mapping
 from typing import Any
 
 from pennyweight.deals.file.context import Context
 from pennyweight.deals.file.shape import NAMING
-from pennyweight.deals.language.functions import FUNCTIONS
 from pennyweight.deals.parts import RESERVED
 from pennyweight.errors import InputError
 
@@ -53,8 +53,8 @@ def _check_name(context: Context, section: str, name: str, seen: dict[str, str])
         )
     if name in RESERVED:
         raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.", at=where)
-    if name in FUNCTIONS and section != "measures":
-        raise InputError(f"{where}: '{name}' is a function; choose another name.", at=where)
+    if keyword.iskeyword(name):
+        raise InputError(f"{where}: '{name}' is no name that a formula can read; write {name}_ instead.", at=where)
     if name in seen:
         raise InputError(f"{where}: the name '{name}' is already used at {seen[name]}.", at=where)
     seen[name] = where
@@ -78,6 +78,6 @@ def _check_axes(context: Context, table: str, by: Mapping[str, Any]) -> None:
     for name in by:
         if any(name in own for own in (context.shape.inputs, context.shape.values, context.shape.sets)) or "." in name:
             continue
-        taken = name in RESERVED or name in FUNCTIONS or any(name in getattr(context.shape, one) for one in NAMING)
+        taken = name in RESERVED or any(name in getattr(context.shape, one) for one in NAMING)
         if taken or not _NAME.fullmatch(name):
             raise InputError(f"{where}: '{name}' must be an input, or a name that nothing else has.", at=where)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import keyword
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -22,7 +23,7 @@ from pennyweight.quantities.numbers import LARGEST
 from pennyweight.quantities.units import check_unit, read_value, refuse_bare_percent
 from pennyweight.reading.day_columns import looks_like_day, read_day_column
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
-from pennyweight.reading.text_files import beside
+from pennyweight.reading.text_files import beside, note_remark
 from pennyweight.reading.toml_files import Source
 
 __all__ = ["COHORT_COLUMNS", "RawSet", "column_inputs", "each_of", "read_set", "unused_of_sets"]
@@ -112,6 +113,7 @@ def _rows(source: Source, name: str, item: SetShape, where: str) -> tuple[list[s
         table = read_csv(
             beside(source.path, item.file, where, what="deal"), shown_as=item.file, reading=Reading(sheet=item.sheet)
         )
+        table = table.without_totals(item.name or next((head for head in table.header if head), ""))
         heads = [head for head in table.header if head]
         return heads, [list(row) for row in zip(*_texts(table, heads), strict=True)], _places(table), item.file
     if item.sheet is not None:
@@ -169,10 +171,22 @@ def _columns(
                 f"{', '.join(heads)}.",
                 at=where,
             )
+    sources = {name: one.column for name, one in item.columns.items() if one.column}
     for k, head in enumerate(heads):
         name = renamed.get(head) or re.sub(r"\W+", "_", head).strip("_")
-        if not re.fullmatch(r"[A-Za-z]\w*", name, re.ASCII) or (head == naming and name not in item.columns):
+        unsayable = not re.fullmatch(r"[A-Za-z]\w*", name, re.ASCII) or keyword.iskeyword(name)
+        if unsayable or (head == naming and name not in item.columns):
             continue  # formulas cannot name it; where they should, 'column' gives it a name
+        if (other := sources.get(name, head)) != head:
+            if name in item.columns and item.columns[name].column:
+                note_remark(f"{shown}: the column '{head}' is not read, because {name} stands for '{other}' here.")
+                continue
+            raise InputError(
+                f"{where}: {shown} has the columns '{other}' and '{head}', and a formula would call both {name}; give "
+                f'one of them a name of its own, as in columns = {{ other = {{ column = "{head}" }} }}.',
+                at=where,
+            )
+        sources[name] = head
         shape = item.columns.get(name, ColumnShape())
         found[name] = _column(name, shape, [row[k] for row in rows], places, head)
     return found
