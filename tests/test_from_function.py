@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import warnings
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,7 @@ _CALLS: list[int] = []
 def kiln(price: Any, sales: Any, growth: Any, costs: Any) -> dict[str, Any]:
     """Serves one case and many: periods come first."""
     _CALLS.append(1)
-    t = np.arange(7.0).reshape(-1, *[1] * (np.ndim(sales * growth * price)))
+    t = np.arange(7.0).reshape(-1, *[1] * max(np.ndim(sales * growth * price), np.ndim(costs) - 1))
     costs = np.nan_to_num(costs).reshape(7, -1)[:, : max(np.size(costs) // 7, 1)]
     costs = costs if t.ndim == 2 else costs[:, 0]
     flow = np.where(t > 0, sales * (1 + growth) ** np.maximum(t - 1, 0) - costs, -price)
@@ -107,7 +108,9 @@ def test_arrays_are_trusted_only_where_both_ways_agree() -> None:
     inputs = {"a": {"value": 5, "low": 1, "high": 9}, "b": {"value": 3, "low": 1, "high": 5}}
     for function in (mixing, branching, rounding):
         made = Deal.from_function(function, inputs)
-        wide = made.vary({"a": "1..9/33"}).figures["m"]
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            wide = made.vary({"a": "1..9/33"}).figures["m"]
         alone = [function(float(a), 3.0)["m"] for a in np.linspace(1, 9, 33)]
         assert wide.tolist() == alone, function.__name__
     tried: list[tuple[Any, bool]] = [(kiln, True), (one_by_one, False)]
@@ -150,3 +153,23 @@ def test_what_is_no_deal_is_refused(function: Any, more: dict[str, Any], said: s
     inputs = more.pop("inputs", {"a": 1}) if "inputs" in more else {"a": 1}
     with pytest.raises(InputError, match=said):
         Deal.from_function(function, inputs, **more)
+
+
+def _asks_all(price: Any, sales: Any) -> dict[str, Any]:
+    """A rebate that is meant for each case, and asked of all at once."""
+    rebate = 1_000 if np.any(price > 129) else 0
+    return {"gain": 3 * sales - price - rebate}
+
+
+def test_a_function_that_asks_a_question_of_all_its_cases_is_called_for_each() -> None:
+    """Some cases of every block are tried alone, so that no row is off; `each_alone` says it at once, without a word."""
+    inputs = {"price": 100, "sales": {"value": 400, "low": 300, "high": 500, "uncertain": "uniform"}}
+    deal = Deal.from_function(_asks_all, inputs)
+    prices = np.linspace(29, 229, 4_001)
+    with pytest.warns(UserWarning, match="called for each; say each_alone=True"):
+        gains = deal.vary({"price": prices.tolist()}).figures["gain"]
+    assert gains.tolist() == [1_200 - one - (1_000 if one > 129 else 0) for one in prices.tolist()]
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        again = Deal.from_function(_asks_all, inputs, each_alone=True).vary({"price": prices.tolist()})
+    assert again.figures["gain"].tolist() == gains.tolist()

@@ -24,7 +24,7 @@ from pennyweight.analysis.what_may_come import replaced
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.errors import InputError, choice, nearest
-from pennyweight.quantities.argument_checks import a_list, a_mapping, a_path, a_text
+from pennyweight.quantities.argument_checks import a_flag, a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
 from pennyweight.reading.embedded_files import unpacked
 from pennyweight.starters.library import LIBRARY
@@ -151,6 +151,7 @@ class Deal(SetBeside):
         lines: Mapping[str, Any] | None = None,
         timeline: Mapping[str, Any] | None = None,
         title: str | None = None,
+        each_alone: bool = False,
         **more: Any,
     ) -> Deal:
         """A deal out of a function of yours: every analysis serves it as it serves a file.
@@ -160,8 +161,9 @@ class Deal(SetBeside):
         function : Callable[..., Mapping[str, Any]]
             Takes the inputs by keyword, numbers or, of series, arrays of (periods + 1,); gives a mapping of figures by
             name: a number is a measure, an array of (periods + 1,) a line. Where it gives the same for arrays of cases
-            as case by case (both are tried on the same cases) it is called once for many. ArithmeticError and
-            ValueError inside it mean that its figures are undefined.
+            as case by case it is called once for some thousands; of each such call some cases are tried alone too, and
+            where they differ all is worked out case by case, told in a warning. ArithmeticError and ValueError inside
+            it mean that its figures are undefined.
         inputs : Mapping[str, Any]
             As under [inputs] of a deal file.
         goals : Mapping[str, Any] | None, optional
@@ -172,6 +174,8 @@ class Deal(SetBeside):
             As under [timeline]; left out, one year a period, one of them.
         title : str | None, optional
             How the deal is called.
+        each_alone : bool, optional
+            Whether to call it for each case alone, never with arrays of cases.
         more
             Other sections, such as scenarios or questions.
 
@@ -202,6 +206,7 @@ class Deal(SetBeside):
                 a_mapping(inputs, what="inputs", of="entries by name"),
                 goals=given["goals"],
                 measures=given["measures"],
+                each_alone=a_flag(each_alone, what="each_alone"),
                 lines=given["lines"],
                 timeline=given["timeline"] or {"periods": 1},
                 title=named if title is None else a_text(title, what="title"),

@@ -33,6 +33,7 @@ def definition_of(
     lines: Mapping[str, Any],
     timeline: Mapping[str, Any],
     title: str,
+    each_alone: bool,
     more: Mapping[str, Any],
 ) -> Definition:
     """The definition of a deal that is a function; see `Deal.from_function`."""
@@ -69,7 +70,7 @@ def definition_of(
         **more,
     }
     read = define(document)
-    own = PythonFunction(name, function, tuple(taken), tuple(single), tuple(over_time))
+    own = PythonFunction(name, function, tuple(taken), tuple(single), tuple(over_time), each_alone)
     shapes: dict[str, Extent] = {result_name(key): "line" if key in over_time else "single" for key in found}
     names = replace(
         read.names,

@@ -17,6 +17,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.cluster import is_worker
 from pennyweight.deals.compiler.program import Program
+from pennyweight.deals.compiler.python_functions import CallsDiffer
 from pennyweight.deals.compiler.slots import Instruction
 from pennyweight.deals.compiler.stages import Stages, planned
 from pennyweight.deals.set_stage import run_sets, shape_of
@@ -56,6 +57,15 @@ def evaluate(
         One figure a case, (cases,), or lines (periods + 1, cases); of what has a value for each thing of a set
         (things, cases) and (periods + 1, things, cases). NaN is undefined.
     """
+    try:
+        return _evaluated(program, inputs, wanted, threads)
+    except CallsDiffer:  # a function of Python is called for each case alone from now on
+        return _evaluated(program, inputs, wanted, threads)
+
+
+def _evaluated(
+    program: Program, inputs: Mapping[str, Floats], wanted: Sequence[str], threads: int | None
+) -> dict[str, Floats]:
     cases = max((value.shape[-1] for value in inputs.values()), default=1)
     varied = frozenset(name for name, value in inputs.items() if value.shape[-1] > 1)
     plan = planned(program, varied, tuple(dict.fromkeys(wanted)))

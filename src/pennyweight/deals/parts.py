@@ -101,6 +101,8 @@ class PythonFunction:
     inputs: tuple[str, ...]
     measures: tuple[str, ...]
     lines: tuple[str, ...]
+    each_alone: bool = False
+    """Whether it is called for each case alone, never with arrays of cases."""
 
     @property
     def outputs(self) -> tuple[str, ...]:

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from threading import Lock
 from typing import Any
 
 import numpy as np
 
-from pennyweight.array_kinds import Floats
+from pennyweight.array_kinds import Floats, Ints
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.parts import PythonFunction, result_name
 from pennyweight.errors import InputError
+from pennyweight.reading.text_files import note_remark
 
-__all__ = ["compile_function", "results_of"]
+__all__ = ["CallsDiffer", "compile_function", "results_of"]
 
 _TRIED = 16
-"""Of so many cases of a block both ways are tried before arrays are trusted."""
+"""Of so many cases of every block both ways are tried."""
 _CLOSE = 1e-12
+_ROUNDING = 1e-7
+"""What differs by less was added up in another order: nobody need be told."""
 
 
 def compile_function(program: Slots, function: PythonFunction) -> None:
@@ -58,41 +60,51 @@ def results_of(function: PythonFunction, given: Mapping[str, Any], rows: int) ->
     return {name: np.nan if found[name] is None else found[name] for name in function.outputs}
 
 
+class CallsDiffer(Exception):
+    """A call with arrays gave other figures than calls one by one: all is worked out anew, case by case."""
+
+
 class _Caller:
-    """Calls the function for a block of cases; how, it finds out for each set of inputs that vary."""
+    """Calls the function for a block of cases: with arrays, as long as that gives what single calls give."""
 
     def __init__(self, function: PythonFunction, rows: int) -> None:
         self.function, self.rows = function, rows
-        self.takes_arrays: dict[frozenset[str], bool] = {}
-        self.lock = Lock()
+        self.one_by_one: set[frozenset[str]] = set()
+        """The sets of inputs that vary with which calls with arrays have differed."""
 
     def __call__(self, *values: Floats) -> tuple[Floats, ...]:
         width = max((value.shape[-1] for value in values), default=1)
         given = dict(zip(self.function.inputs, values, strict=True))
-        if width == 1:
-            return self._one_by_one(given, 1, range(1))
         varied = frozenset(name for name, value in given.items() if value.shape[-1] > 1)
-        with self.lock:
-            if varied not in self.takes_arrays:
-                self.takes_arrays[varied] = self._tried(given, width)
-        if self.takes_arrays[varied]:
-            together = self._together(given, width)
-            if together is not None:
-                return together
-        return self._one_by_one(given, width, range(width))
-
-    def _tried(self, given: Mapping[str, Floats], width: int) -> bool:
-        """Whether one call with arrays gives what calls case by case give, on cases spread over the block."""
-        some = np.unique(np.linspace(0, width - 1, min(_TRIED, width)).round().astype(np.intp))
-        part = {name: value if value.shape[-1] == 1 else value[..., some] for name, value in given.items()}
-        together = self._together(part, some.size)
+        alone = width == 1 or self.function.each_alone or varied in self.one_by_one
+        together = None if alone else self._together(given, width)
         if together is None:
-            return False
-        alone = self._one_by_one(part, some.size, range(some.size))
-        return all(
-            np.allclose(one, other, rtol=_CLOSE, atol=0.0, equal_nan=True)
-            for one, other in zip(together, alone, strict=True)
-        )
+            return self._one_by_one(given, width, range(width))
+        some = self._some(given, width)
+        part = {name: value if value.shape[-1] == 1 else value[..., some] for name, value in given.items()}
+        singly = self._one_by_one(part, some.size, range(some.size))
+        pairs = [(one[..., some], other) for one, other in zip(together, singly, strict=True)]
+        if all(np.allclose(one, other, rtol=_CLOSE, atol=0.0, equal_nan=True) for one, other in pairs):
+            return together
+        self.one_by_one.add(varied)
+        if not all(np.allclose(one, other, rtol=_ROUNDING, atol=_ROUNDING, equal_nan=True) for one, other in pairs):
+            note_remark(
+                f"{self.function.called} gives other figures for many cases at once than for each alone, so that it is "
+                "called for each; say each_alone=True, and it is from the start."
+            )
+        raise CallsDiffer
+
+    @staticmethod
+    def _some(given: Mapping[str, Floats], width: int) -> Ints:
+        """Cases of a block that are called alone too: spread over it, and those with the least and most of an input."""
+        found = [np.linspace(0, width - 1, min(_TRIED, width)).round().astype(np.intp)]
+        for value in given.values():
+            if value.shape[-1] > 1:
+                size = value.reshape(-1, width).sum(axis=0)
+                found.append(
+                    np.array([np.nanargmin(size), np.nanargmax(size)]) if np.isfinite(size).any() else found[0]
+                )
+        return np.unique(np.concatenate(found))
 
     def _together(self, given: Mapping[str, Floats], width: int) -> tuple[Floats, ...] | None:
         """One call with arrays; None where it breaks or gives another shape."""
