@@ -118,3 +118,31 @@ def test_tiers_that_cannot_be_filled_are_refused(tiers: Any, said: str) -> None:
     assert said in str(caught.value)
     negative = Deal.from_dict(_yard([900, 0], [100, 0], [0, -500])).weigh()
     assert any("cannot be split; write of = 'max(0, …)'" in text for passed, text in negative.checks if not passed)
+
+
+@pytest.mark.parametrize(
+    ("changed", "said"),
+    [({"two": "8%"}, "tier 2 asks for 8.00%, which the tier before gives already; the returns must rise"),
+     ({"share": "15%"}, "tier 3 catches up to 20.00% with a share of 15.00%; the share must be larger"),
+     ({"sponsor": "30%"}, "the shares of tier 4 make 110.00%; they must make 100%, none below 0%")],
+)  # fmt: skip
+def test_terms_that_make_no_split_in_a_scenario_give_nothing_away(changed: dict[str, str], said: str) -> None:
+    """Names as terms are checked in every case: the tiers add up to what comes, or all are undefined, with the reason."""
+    tiers = [{"rate": "one"}, {"rate": "two"}, {"catch_up": "b", "to": "20%", "share": "share"}, {"shares": {"a": "80%", "b": "sponsor"}}]
+    deal = Deal.from_dict(
+        {
+            "deal": "Split", "timeline": {"periods": 4}, "scenarios": {"other": changed},
+            "inputs": {"one": "10%", "two": "12%", "share": "100%", "sponsor": "20%"},
+            "lines": {"calls": {"formula": 100, "at": 0}, "cash": {"formula": 200, "at": 4}, "none": {"formula": 0, "at": 0}},
+            "splits": {"p": {"of": "cash", "paid_in": {"a": "calls", "b": "none"}, "tiers": tiers}},
+            "measures": {"given": "total(p.a) + total(p.b)", "least": "min(lowest(p.tier_2), lowest(p.tier_3))"},
+        }
+    )  # fmt: skip
+    assert deal.weigh().measures["given"].value == pytest.approx(200)
+    assert deal.weigh("other").measures["given"].reason == f"the split p cannot be worked out: {said}"
+    varied = deal.vary({"two": "6%..14%/5", "share": "10%;30%;100%"})
+    given, least = varied.figures["given"], varied.figures["least"]
+    told = np.isfinite(given)
+    assert told.sum() == 2 * 2
+    assert given[told] == pytest.approx(200)
+    assert (least[told] >= 0).all()

@@ -222,8 +222,13 @@ class Tier:
     @property
     def nodes(self) -> list[Node]:
         """Its formulas, in the order in which a split takes their values."""
-        terms = [self.rate, self.to, self.share, *self.shares.values(), self.until]
-        return [node for node in terms if node is not None]
+        return list(self.terms.values())
+
+    @property
+    def terms(self) -> dict[str, Node]:
+        """The same by what they are: its keys, and the parties that have shares."""
+        own = {"rate": self.rate, "to": self.to, "share": self.share, **self.shares, "until": self.until}
+        return {name: node for name, node in own.items() if node is not None}
 
     @property
     def has_end(self) -> bool:

@@ -11,6 +11,7 @@ import numpy as np
 
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.loans import Trouble, loan_problem
+from pennyweight.deals.compiler.splits import split_trouble
 from pennyweight.deals.definition import Definition
 from pennyweight.deals.language.brackets import bracket_compute, bracket_input
 from pennyweight.deals.language.finance_functions import all_yearly_rates
@@ -124,6 +125,10 @@ class _Search(Target[Floats]):
             return _Reason(f"the loan {loan} cannot be worked out: {trouble.words if trouble else 'its terms'}", True)
         if self.deal.function is not None and name in self.deal.function.outputs:
             return _Reason(f"{self.deal.function.name} gives no number for {name} here", True)
+        if (split := self.deal.split_parts.get(name)) is not None:
+            terms = [float(self.translate(term).reshape(-1)[0]) for tier in split.tiers for term in tier.nodes]
+            if trouble := split_trouble(split.tiers, terms):
+                return _Reason(f"the split {split.name} cannot be worked out: {trouble}", True)
         node = formula_of(self.deal, name)
         shown = f"{name} {self.deal.timeline.within(period)}" if period is not None else name
         if name in self.deal.questions:

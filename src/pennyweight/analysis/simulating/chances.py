@@ -67,6 +67,10 @@ class Spread(Described):
     """Why it is undefined in the other cases: what some of them say."""
 
 
+_UNSEEN = 3.0
+"""What was seen in none of n cases may have a chance of three in n: to 95 %, as exp(-3) is 5 %."""
+
+
 def error_of(by_batch: Floats) -> float:
     """How far the mean of batches may be off: Student's t for 95 % times the standard error of their mean.
 
@@ -85,7 +89,8 @@ def chance_of(name: str, met: Floats, nearly: Floats, count: int) -> Chance:
     """The chances of one thing by its counts in each batch of `count` cases."""
     shares = met / count, nearly / count, (count - met - nearly) / count
     values = [float(one.mean()) for one in shares]
-    errors = [error_of(one) for one in shares]
+    cases = count * met.size
+    errors = [max(error_of(one), _UNSEEN / cases if one.std() == 0 else 0.0) for one in shares]
     return Chance(name, *values, *errors)
 
 

@@ -7,6 +7,7 @@ of shares goes on until a party has earned a yearly return, or takes all the res
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
@@ -18,7 +19,7 @@ from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.parts import Split, Tier
 from pennyweight.deals.timeline import Timeline
 
-__all__ = ["compile_split"]
+__all__ = ["compile_split", "split_trouble"]
 
 
 def compile_split(program: Slots, split: Split) -> None:
@@ -35,6 +36,31 @@ def compile_split(program: Slots, split: Split) -> None:
     for name, slot in outs.items():
         program.names[name] = slot
         program.masks[name] = np.ones(program.time.rows, np.bool_)
+
+
+def split_trouble(tiers: Sequence[Tier], values: Sequence[float]) -> str:
+    """Why these values of the terms make no split, in the order of `Tier.nodes`; empty where they do."""
+    rest = iter(values)
+    before: float | None = None
+    for k, tier in enumerate(tiers, 1):
+        own = dict(zip(tier.terms, (next(rest) for _ in tier.nodes), strict=True))
+        asked = own.get("rate", own.get("until"))
+        shares = [own[party] for party in tier.shares]
+        if any(value != value for value in own.values()):
+            return f"a term of tier {k} is undefined"
+        if asked is not None and asked <= (-1.0 if before is None else before):
+            return f"tier {k} asks for {asked:.2%}, which the tier before gives already; the returns must rise"
+        if tier.to is not None and not 0 < own["to"] < own["share"] <= 1:
+            return (
+                f"tier {k} catches up to {own['to']:.2%} with a share of {own['share']:.2%}; the share must be larger"
+            )
+        if shares and (min(shares) < 0 or abs(sum(shares) - 1) > _WHOLE):
+            return f"the shares of tier {k} make {sum(shares):.2%}; they must make 100%, none below 0%"
+        before = before if asked is None else asked
+    return ""
+
+
+_WHOLE = 1e-9
 
 
 class _TierNow:
@@ -59,6 +85,10 @@ def _split(split: Split, time: Timeline, of: Floats, *rest: Floats) -> tuple[Flo
     parties = list(split.paid_in)
     paid_in, terms = rest[: len(parties)], list(rest[len(parties) :])
     width = max(value.shape[-1] for value in (of, *rest))
+    wide = [np.broadcast_to(term, (width,)) for term in terms]
+    same = max((term.shape[-1] for term in terms), default=1) == 1
+    cases = (tuple(float(term[k]) for term in wide) for k in range(1 if same else width))
+    broken = np.array([bool(split_trouble(split.tiers, case)) for case in cases] or [False])
     tiers: list[_TierNow] = []
     for tier in split.tiers:
         count = len(tier.nodes)
@@ -121,4 +151,6 @@ def _split(split: Split, time: Timeline, of: Floats, *rest: Floats) -> tuple[Flo
     parts += [given[k, n] for n in range(len(parties)) for k in range(len(tiers))]
     parts += [given[k].sum(axis=0) for k in range(len(tiers))]
     parts += [lacking[k] for k in range(len(tiers)) if split.tiers[k].has_end]
+    if broken.any():  # terms that make no split give nobody anything that can be told
+        parts = [np.where(broken, np.nan, part) for part in parts]
     return tuple(parts)
