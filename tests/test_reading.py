@@ -64,7 +64,7 @@ MISTAKES = [
     ("fares - crew_paid -", "operating + fares - crew_paid -", "operating needs operating"),
     ("0.2 * hull", "0.2 * hull + total(resale)", "resale_value needs resale needs resale_value"),
     ("0.1 * operating", "0.1 * operating + 0 * total(reserve_in)", "nothing is named 'reserve_in'"),
-    ("prior(reserve) *", "highest(reserve) + prior(reserve) *", "looks at periods that are not worked out yet"),
+    ("prior(reserve) *", "highest(reserve) + prior(reserve) *", "highest looks at all periods, and reserve is worked out of it"),
     # rates and amounts
     ('value = "9%"', "value = 5", "5 is 500% a year; write 5%"),
     ("npv(net, hurdle)", "npv(net, 9)", "9 is 900% a year; write 9%"),

@@ -127,8 +127,8 @@ class _Search(Target[Floats]):
             return _Reason(f"{self.deal.function.name} gives no number for {name} here", True)
         if (split := self.deal.split_parts.get(name)) is not None:
             terms = [float(self.translate(term).reshape(-1)[0]) for tier in split.tiers for term in tier.nodes]
-            if trouble := split_trouble(split.tiers, terms):
-                return _Reason(f"the split {split.name} cannot be worked out: {trouble}", True)
+            if said := split_trouble(split.tiers, terms):
+                return _Reason(f"the split {split.name} cannot be worked out: {said}", True)
         node = formula_of(self.deal, name)
         shown = f"{name} {self.deal.timeline.within(period)}" if period is not None else name
         if name in self.deal.questions:

@@ -16,6 +16,7 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.goals import compile_goals, compile_question, compile_slacks
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, settle, undisturbed
+from pennyweight.deals.compiler.looking_back import LookingBack, seen_now
 from pennyweight.deals.compiler.program import (
     Program,
     aside_names,
@@ -36,7 +37,9 @@ from pennyweight.deals.language.nodes import (
     Node,
     Sum,
     names_in,
+    show,
 )
+from pennyweight.deals.language.set_functions import set_of
 from pennyweight.deals.parts import COUNTED, SETTLED, TOTALS, DealLoan, Level, Line, Question
 from pennyweight.errors import InputError
 
@@ -70,6 +73,7 @@ class _Compiler(Slots):
         self._built_in()
         if definition.function is not None:
             compile_function(self, definition.function)
+        self._look_back()
         for group in _groups(self._edges()):
             self._compile_group(group)
         compile_goals(self)
@@ -166,6 +170,17 @@ class _Compiler(Slots):
                 edges[f"{loan}.{SETTLED}"] = {f"{loan}.balance"}
         return edges
 
+    def _look_back(self) -> None:
+        """Make what functions look back at within a recursion hidden members of it."""
+        deal, edges = self.definition, self._edges()
+        back = LookingBack(lambda node: set_of(node, deal.each, ""))
+        for group in _groups(edges):
+            if len(group) > 1 or group[0] in edges[group[0]]:
+                own = [name for name in group if name not in self.loan_parts]
+                self.nodes.update({name: back.made_over(self.nodes[name], group) for name in own})
+        self.nodes.update(back.hidden)
+        self.hidden_each, self.hidden_texts = back.each, back.texts
+
     def _is_born(self, each: str) -> bool:
         """Whether things of a set begin one after the other."""
         return bool(each) and self.definition.sets[each].born
@@ -230,7 +245,7 @@ class _Compiler(Slots):
                 continue
             item = self.definition.lines.get(name) or self.definition.levels.get(name)
             around = _read_around(item) if item is not None else set()
-            edges[name] = (current_names(self.nodes[name]) | around) & members
+            edges[name] = (current_names(self.nodes[name]) | seen_now(self.nodes[name]) | around) & members
         return edges
 
     def _refuse_circle(self, group: list[str]) -> None:
@@ -238,7 +253,8 @@ class _Compiler(Slots):
             list(TopologicalSorter(self._now_edges(group)).static_order())
         except CycleError as error:
             circle = list(error.args[1])[::-1]
-            shown = [name for name in circle if name not in TOTALS] or circle
+            circle = [show(self.hidden_texts[name]) if name in self.hidden_texts else name for name in circle]
+            shown = [name for name in circle if name not in TOTALS and name in self.nodes] or circle
             where = self._where(shown[0])
             raise InputError(
                 f"{where}: '{shown[0]}' needs itself within one period: "
@@ -263,7 +279,7 @@ class _Compiler(Slots):
 
     def _compile_name(self, name: str) -> int:
         deal = self.definition
-        slot = self.for_each(self.translate(self.nodes[name]), deal.each.get(name, ""))
+        slot = self.for_each(self.translate(self.nodes[name]), self.each_of(name))
         if name in deal.lines:
             line = deal.lines[name]
             self.masks[name] = masks.mask_of(self, line)

@@ -121,7 +121,8 @@ def _noise(program: Slots, read: set[str], unit: str, sides: tuple[int, ...] = (
         if name not in seen and name in program.names:
             seen.add(name)
             todo += names_in(program.nodes[name]) if name in program.nodes else ()
-    own = [name for name in sorted(seen) if not program.space[program.names[name]] and deal.unit(name) == unit]
+    seen = {name for name in seen if name[0] != "?" and not program.space[program.names[name]]}
+    own = [name for name in sorted(seen) if deal.unit(name) == unit]
     slots = dict.fromkeys([*sides, *(program.names[name] for name in own)])
     if not slots:
         return program.number(_LEAST)

@@ -16,6 +16,7 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
+from pennyweight.deals.compiler.looking_back import WINDOWS, ends_after, plain_window, row_window
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
 from pennyweight.deals.compiler.rows import plain_at_or, row_at, row_at_or, row_mask, row_set, row_start
 from pennyweight.deals.compiler.slots import Instruction, Slots
@@ -102,8 +103,7 @@ class Group(Target[int]):
         self.outside: dict[int, int] = {}
         self.cell_spaces: list[str] = []
         """For each cell the set for each of whose things it has a value."""
-        each = program.definition.each
-        self.spaces = [each.get(member, "") for member in members]
+        self.spaces = [program.each_of(member) for member in members]
         self.space = next(filter(None, self.spaces), "")
         """The set of the member at hand, or of any."""
         self.mixed = len(set(self.spaces)) > 1
@@ -137,7 +137,7 @@ class Group(Target[int]):
         """Compile one member: formula, run, start, set."""
         deal = self.program.definition
         self.steps = []
-        self.space = deal.each.get(name, "")
+        self.space = self.program.each_of(name)
         if name in self.program.loan_parts:
             self.add_loan_part(name)
             return
@@ -278,16 +278,41 @@ class Group(Target[int]):
             args = [self.translate(slot) for slot in slots if slot is not None]
             self.tables = True
             return self.step(bracket_compute(call.function, item, self.program.time), args)
+        if call.function in WINDOWS and isinstance(first, Name) and first.name in self.set:
+            return self._window(call, slots, first.name)
         function = FUNCTIONS[call.function]
         if function.over_time or function.result == "line":
+            read = ", ".join(self._written(name) for name in sorted(names_in(call) & self.set))
             raise InputError(
-                f"{where}: {call.function} looks at periods that are not worked out yet, because "
-                f"{', '.join(sorted(names_in(call) & self.set))} needs it; use prior(…) or at(…, an earlier period).",
+                f"{where}: {call.function} looks at all periods, and {read} is worked out of it, period by period; use "
+                "what has gone by: prior(…), at(…, an earlier period), total(…, 0, t - 1).",
                 at=where,
             )
         args = [self.translate(slot) for slot in slots if slot is not None]
         text = ROWS.get(call.function, "") if len(args) <= 2 else ""
         return self.step(partial(function.compute, self.program.time), args, text)
+
+    def _window(self, call: Call, slots: list[Node | None], name: str) -> int:
+        """A function of some periods that have gone by."""
+        first, last = slots[1:3]
+        if last is None or ends_after(last) == "ahead":
+            said = "all periods" if last is None else "periods to come"
+            raise InputError(
+                f"{self.where}: {call.function} looks at {said}, and {self._written(name)} is worked out of it, period "
+                f"by period; give it a window that has gone by, as in {call.function}({self._written(name)}, t - 3, "
+                "t - 1).",
+                at=self.where,
+            )
+        member = self.members.index(name)
+        if member not in self.past_cells:
+            self.past_cells[member] = self.cell(self.spaces[member])
+        args = [self.past_cells[member], self.period, self.translate(last)]
+        args += [] if first is None else [self.translate(first)]
+        return self.step(partial(row_window, call.function), args, "", partial(plain_window, call.function))
+
+    def _written(self, name: str) -> str:
+        """A name as it was written."""
+        return show(self.program.hidden_texts[name]) if name in self.program.hidden_texts else name
 
     def plan(self, over_time: list[bool], rows: int) -> _Walk:
         return _Walk(

@@ -71,7 +71,11 @@ class Slots(Target[int]):
     ) -> None:
         self.definition = definition
         self.time = definition.timeline
-        self.nodes, self.loan_parts = nodes, loans
+        self.nodes, self.loan_parts = dict(nodes), loans
+        self.hidden_each: dict[str, str] = {}
+        """The sets of hidden names."""
+        self.hidden_texts: dict[str, Node] = {}
+        """What hidden names of recursions stand for (`looking_back`)."""
         self.instructions: list[Instruction] = []
         self.constants: dict[int, Floats] = {}
         self.over_time: list[bool] = []
@@ -139,6 +143,10 @@ class Slots(Target[int]):
         compute = partial(over_things, function, self.counts[self.space[slot]])
         key = (function, "over things")
         return self.emit(key, compute, [slot, *asked], self.over_time[slot], space="", over=function)
+
+    def each_of(self, name: str) -> str:
+        """The set for each of whose things a name has a value; empty for one value a case."""
+        return self.definition.each.get(name) or self.hidden_each.get(name, "")
 
     # A formula becomes a slot; its names are all compiled before.
 

@@ -162,9 +162,9 @@ def _syntax(error: Exception, prepared: str) -> str:
         return "the opposite of a condition is written with the word not"
     if _single_equals(prepared):
         return "to compare two figures write =="
-    for word in re.findall(r"\.\s*([A-Za-z]+)\b", prepared):
-        if iskeyword(word):
-            return f"a formula cannot read a column named '{word}'; give it another name, as in {word}_"
+    for word in re.findall(r"\b[A-Za-z]+\b", prepared):
+        if iskeyword(word) and word not in ("if", "else", "and", "or", "not"):
+            return f"a formula cannot read a name such as '{word}'; give it another one, as in {word}_"
     if isinstance(error, SyntaxError) and error.offset:
         rest = prepared[error.offset - 1 :].strip()
         near = re.sub(r"_percent\d+_", "…%", rest)[:20]
