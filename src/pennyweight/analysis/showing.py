@@ -93,6 +93,8 @@ def headed_axis(deal: Definition, item: Input, label: str | None = None) -> str:
     label = deal.label(item.name) if label is None else label
     if item.by_months:
         return f"{label}, months later"
+    if item.by_steps:
+        return f"{label}, {item.unit if item.unit not in ('number', 'period') else ''} more".replace(",  ", ", ")
     if item.by_scale:
         return f"{label}, of {'all its values' if item.is_column else 'its series'}"
     return label if item.unit == "date" else headed(deal, item.name, label)
@@ -127,6 +129,8 @@ def _shown(deal: Definition, item: Input, value: float, places: int, unit: bool)
         return item.choices[round(value)] if 0 <= round(value) < len(item.choices) else "undefined"
     if item.by_months:
         return _later(value)
+    if item.by_steps:
+        return _more(deal, item, value)
     if unit and (named := _period(deal, item.unit, value)):
         return named
     if item.is_series:
@@ -142,6 +146,15 @@ def _later(months: float) -> str:
     count = abs(round(months))
     words = f"{count:,} month{'' if count == 1 else 's'}"
     return f"{words} {'sooner' if months < 0 else 'later'}"
+
+
+def _more(deal: Definition, item: Input, value: float) -> str:
+    """How much more the whole values of a column are, in words."""
+    if value != value:
+        return "undefined"
+    unit = "period" if item.unit == "period" else item.unit
+    said = deal.style.with_unit(abs(round(value)), "number" if unit == "period" else unit)
+    return f"{said}{' periods' if unit == 'period' else ''} {'less' if value < 0 else 'more'} each"
 
 
 def _typed(deal: Definition, item: Input, value: float) -> int:

@@ -103,14 +103,25 @@ class Input:
         return self.is_column and self.unit == "date"
 
     @property
+    def by_steps(self) -> bool:
+        """Whether it is a column of whole values, which all move by so much: no part of one means anything."""
+        plain = self.low is None and self.high is None and not self.choices
+        return self.is_column and self.whole_each and self.unit != "date" and plain
+
+    @property
+    def adds(self) -> bool:
+        """Whether it is moved by adding to it."""
+        return self.by_months or self.by_steps
+
+    @property
     def by_scale(self) -> bool:
         """Whether it is moved by a multiple of itself."""
-        return self.is_series and not self.by_months and not self.choices
+        return self.is_series and not self.adds and not self.choices
 
     @property
     def neutral(self) -> float:
-        """What leaves a series or a column as it is: a multiple of 1, or 0 months."""
-        return 0.0 if self.by_months else 1.0
+        """What leaves a series or a column as it is: a multiple of 1, or 0 months or whole steps."""
+        return 0.0 if self.adds else 1.0
 
     @property
     def column(self) -> str:
@@ -123,9 +134,11 @@ class Input:
         return self.step is not None
 
     def read_move(self, given: object, *, what: str) -> float:
-        """Where a search or a table puts it: a value, of a series a multiple, of days so many months later."""
+        """Where a search or a table puts it: a value, of a series a multiple, of days or whole values so many more."""
         if self.by_months:
             return float(read_months(given, what=what))
+        if self.by_steps:
+            return read_value(given, "number", what=what)
         return read_value(given, "share", what=what) if self.by_scale else self.read(given, what=what)
 
     def read(self, given: object, *, what: str) -> float:

@@ -163,6 +163,9 @@ def moved_by(item: Input, value: Floats, change: Floats) -> Floats:
         return np.broadcast_to(change, (value.shape[0], change.shape[-1]))
     if item.unit == "date":
         return later(value, change)
+    if item.by_steps:
+        least = 0.0 if not (value < 0).any() else -np.inf  # a span or a count below zero means nothing
+        return np.maximum(value + np.round(change), least)
     with np.errstate(over="ignore"):  # what gets too large is undefined, as in any formula
         return value * change
 

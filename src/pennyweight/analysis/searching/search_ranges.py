@@ -30,6 +30,9 @@ def default_range(
     """
     if item.by_months:
         return -float(ceil(12 * years)), float(ceil(12 * years))
+    if item.by_steps:
+        reach = max(float(np.nanmax(np.abs(np.where(np.isfinite(item.value), item.value, 0.0)), initial=0.0)), 12.0)
+        return -reach, reach
     if item.is_series:
         return 0.0, 4.0
     if item.choices:
@@ -61,9 +64,9 @@ def wider(item: Input, low: float, high: float, *, is_moment: bool = False) -> t
 
     A span may be an age or the term of a loan, beyond the timeline; a day may lie before or after it.
     """
-    if item.is_series and not item.by_months:
+    if item.is_series and not item.adds:
         return 0.0, 100.0
-    if item.by_months or item.unit in ("rate", "share", "choice") or is_moment:
+    if item.adds or item.unit in ("rate", "share", "choice") or is_moment:
         return None
     if item.unit in ("years", "period"):
         return low, max(4.0 * high, high + 100.0)

@@ -77,12 +77,14 @@ def checks_of(model: Model, inputs: Inputs, values: Mapping[str, Floats], scenar
 
 
 def numbers_inside(deal: Definition) -> list[str]:
-    """Numbers written inside formulas, which nothing varies: "0.2 in resale_value"; the months of a year are none."""
+    """Numbers inside formulas and loans, which nothing varies: "0.2 in resale_value"; the months of a year are none."""
     found: list[str] = []
     for loan in deal.loans.values():
         formulas = {term: node for term, node in loan.terms.items() if term != "paid_out"} | (
             {} if loan.extra is None else {"extra": loan.extra}
         )
+        plain = [deal.inputs[f"{loan.name}.{term}"] for term in loan.terms if f"{loan.name}.{term}" in deal.inputs]
+        found += [f"{item.given} in {item.name}" for item in plain if item.low is None and item.high is None]
         for term, node in formulas.items():
             found += [f"{number.text} in {loan.name}.{term}" for number in _numbers(node)]
     for table in (deal.values, deal.each_values, deal.lines, deal.levels):

@@ -150,7 +150,8 @@ def turning_probes(model: Model, inputs: Inputs, case: int = 0) -> list[Probe[Tu
     missed = [goal for goal in deal.goals if at_base[met_name(goal)][0] != 1]
     by_input, found = _goals_reached(model), []
     for item in deal.inputs.values():
-        if item.name in idle or item.fixed:
+        plain_term = item.name.partition(".")[0] in deal.loans and item.low is None and item.high is None
+        if item.name in idle or item.fixed or plain_term:  # a number among a loan's terms is no assumption
             continue
         reached = by_input.get(item.name, [])
         watched = tuple(name for goal in reached for name in (met_name(goal), slack_name(goal)))
@@ -346,7 +347,7 @@ def _point(
         nearest[0] if nearest else None,
         distance,
         of_range,
-        item.is_series,
+        item.by_scale,
         "" if nearest else idle,
         nearest[1] if nearest else (),
         limits.get("below"),

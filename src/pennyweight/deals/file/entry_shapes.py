@@ -141,27 +141,39 @@ class MeasureShape(_Shape):
     note: str | None = _said("A remark, for whoever reads the file.")
 
 
+class TermShape(_Shape):
+    """A term of a loan that has a range: turning points and drivers move it."""
+
+    value: Scalar = _said("The term, a number.", ...)
+    low: Scalar | None = _said("The low end of what is likely.")
+    high: Scalar | None = _said("The high end of what is likely.")
+    fixed: bool = _said("A fact: never varied by turning points.", False)
+    label: str | None = _said("How it is called when shown.")
+
+
 class LoanShape(_Shape):
     """A loan; every term may be a formula, or a number that can then be varied."""
 
-    amount: Scalar = _said("What is lent; for a loan taken over what was lent.", ...)
-    rate: Scalar = _said("The yearly rate, quoted.", ...)
-    years: Scalar | None = _said("The term in years.")
-    months: Scalar | None = _said("The term in months.")
+    amount: Scalar | TermShape = _said("What is lent; for a loan taken over what was lent.", ...)
+    rate: Scalar | TermShape = _said("The yearly rate, quoted.", ...)
+    years: Scalar | TermShape | None = _said("The term in years.")
+    months: Scalar | TermShape | None = _said("The term in months.")
     payment: Scalar | None = _said("The payment, instead of a term.")
     paid_out: Moment = _said("The period in which it is paid out.", 0)
     advances: dict[str, Scalar] | None = _said(
         "The stages in which it is drawn: the period of each and its share of the amount."
     )
-    payments_made: Scalar | None = _said(
+    payments_made: Scalar | TermShape | None = _said(
         "How many payments were made before; the loan comes in at what is owed after them."
     )
-    balloon: Scalar | None = _said('After how many years the rest falls due, or "never".')
+    balloon: Scalar | TermShape | None = _said('After how many years the rest falls due, or "never".')
     per_year: int | str = _said("How many payments a year.", 12)
     repaid: str = _said(f"{quoted(way for way, one in REPAID.items() if one.in_deals)}.", "level payment")
-    interest_only: Scalar | None = _said("The years in which only interest is paid.")
-    amortized_over: Scalar | None = _said("The years the payment is worked out over, when they are more than the term.")
-    residual: Scalar | None = _said("What is left to be paid at the end of the term.")
+    interest_only: Scalar | TermShape | None = _said("The years in which only interest is paid.")
+    amortized_over: Scalar | TermShape | None = _said(
+        "The years the payment is worked out over, when they are more than the term."
+    )
+    residual: Scalar | TermShape | None = _said("What is left to be paid at the end of the term.")
     rate_steps: dict[str, Scalar] = _said("From which period on which rate holds.", {})
     extra: Scalar | None = _said("What is paid on top at the end of each period.")
     to_the_cent: bool = _said("Whether it is kept in whole cents, as a lender's books are.", False)
@@ -216,6 +228,7 @@ class BracketsShape(_Shape):
     column: str | None = _said("The column of the values; left out, the second.")
     per: Literal["period", "year"] = _said('Whether the amounts are those of a "period" or of a "year".', "period")
     unit: str | None = _said("The unit of the values: share, rate, money, number, or a word of your own.")
+    fixed: bool = _said("A fact: never varied by turning points.", False)
     label: str | None = _said("How it is called when shown.")
     note: str | None = _said("A remark, for whoever reads the file.")
 

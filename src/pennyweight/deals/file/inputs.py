@@ -290,6 +290,7 @@ def _brackets(context: Context, name: str, item: BracketsShape) -> Input:
         given="steps" if item.steps is not None else str(item.file),
         keys=tuple(keys.tolist()),
         by_year=item.per == "year",
+        fixed=item.fixed,
         digits=max(digits_of(one, unit) for one in given),
     )
 

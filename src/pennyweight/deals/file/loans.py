@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from pennyweight.core.loans.repayment import REPAID
 from pennyweight.core.rate_forms import nominal_rate
 from pennyweight.deals.file.context import Context
+from pennyweight.deals.file.entry_shapes import TermShape
 from pennyweight.deals.file.inputs import digits_of
 from pennyweight.deals.file.shape import LoanShape
 from pennyweight.deals.language.nodes import Name, Node, Number
@@ -86,6 +87,8 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
     where = context.where("loans", name)
     if name == "loans":
         raise InputError(f"{where}: 'loans' stands for all loans together; choose another name.", at=where)
+    ranges = {term: one for term in _UNITS if isinstance(one := getattr(item, term), TermShape)}
+    item = item.model_copy(update={term: one.value for term, one in ranges.items()})
     _check_together(item, where)
     if item.repaid not in _REPAID:
         place = context.where("loans", name, "repaid")
@@ -102,6 +105,8 @@ def _loan(context: Context, name: str, item: LoanShape, inputs: dict[str, Input]
         if given is None:
             continue
         terms[term] = _term(context, name, term, unit, given, per_year, inputs)
+        if term in ranges:
+            _give_range(context, name, term, ranges[term], terms[term], per_year, inputs)
     if item.payment is not None:  # "bank.payment" is what is paid, so it cannot be the name of this term too
         terms["payment"] = context.parse(item.payment, "loans", name, "payment")
     advances = _advances(context, name, item)
@@ -203,6 +208,26 @@ def _term(
         digits=digits_of(given, unit),
     )
     return Name(dotted)
+
+
+def _give_range(
+    context: Context, name: str, term: str, said: TermShape, node: Node, per_year: int, inputs: dict[str, Input]
+) -> None:
+    """Give a term that is a number its range."""
+    where, dotted = context.where("loans", name, term), f"{name}.{term}"
+    if node != Name(dotted):
+        raise InputError(f"{where}: a range goes with a number; the inputs of a formula have their own.", at=where)
+    item, ends = inputs[dotted], []
+    for key in ("low", "high"):
+        given = getattr(said, key)
+        end = None if given is None else _read(context, given, item.unit, ("loans", name, term, key), per_year)
+        if given is not None and (end is None or end < (item.least or 0.0)):
+            raise InputError(f"{where}: {key} is {given}; it must be a number that the term may have.", at=where)
+        ends.append(end)
+    low, high = ends
+    if (low is not None and low > item.value) or (high is not None and high < item.value):
+        raise InputError(f"{where}: {said.value} does not lie between low and high.", at=where)
+    inputs[dotted] = replace(item, low=low, high=high, fixed=said.fixed, label=said.label or item.label)
 
 
 def _read(context: Context, given: int | float | str, unit: str, keys: tuple[str, ...], per_year: int) -> float | None:

@@ -323,7 +323,7 @@ class Reader(Entries):
             with self.noting("inputs", name):
                 solved[name] = solved_between(self, question, inputs[name])
         for name, question in questions.items():
-            units[name] = "number" if inputs[question.find].by_months else inputs[question.find].unit
+            units[name] = "number" if inputs[question.find].adds else inputs[question.find].unit
             with self.noting("questions", name):
                 questions[name] = with_between(self, question, inputs[question.find])
         names = replace(names, said_units=units, _units={})

@@ -31,6 +31,8 @@ __all__ = ["COHORT_COLUMNS", "RawSet", "column_inputs", "each_of", "read_set", "
 COHORT_COLUMNS = ("born", "age")
 """The columns of cohorts: the period in which one begins, and how many periods ago that is."""
 _LONGEST_THING = 80
+_WHOLE_SPANS = ("month", "months", "week", "weeks", "day", "days", "quarters", "periods")
+"""Units of which a column that has whole values takes no others."""
 _MOST_THINGS = 100_000
 _SAMPLE = 200
 
@@ -281,6 +283,8 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None, histo
         raise InputError(f"{where}: {name} is a column of {column.kind}s and has no 'low' or 'high'.", at=where)
     if low is not None and high is not None and low > high:
         raise InputError(f"{where}: {name}: low {shape.low} is above high {shape.high}.", at=where)
+    spans = unit in _WHOLE_SPANS and bool((np.round(values) == values)[np.isfinite(values)].all())
+    whole = shape.whole or unit == "period" or spans
     made = Input(
         name=dotted,
         value=values,
@@ -291,10 +295,10 @@ def _input(raw: RawSet, name: str, column: RawColumn, used_as: str | None, histo
         low=low,
         high=high,
         choices=column.words,
-        step=1.0 if unit == "date" else None,
+        step=1.0 if unit == "date" or whole else None,
         fixed=shape.fixed or column.kind != "number",
         of=raw.things.name,
-        whole_each=shape.whole or unit in ("date", "period"),
+        whole_each=whole or unit == "date",
         decision=shape.decision,
     )
     return replace(made, fall=read_fall(shape.uncertain, shape.moves_with, made, history))

@@ -70,7 +70,7 @@ def _figure(deal: Definition, name: str, value: float | None) -> str:
 
 def _said(deal: Definition, item: Input, value: float) -> str:
     """A value of the input, with digits enough to tell it from those beside it."""
-    if item.by_months:
+    if item.adds:
         return show_base(deal, item, value)
     if item.is_series:
         return f"× {value:.6g}".replace(".", deal.style.mark)

@@ -68,7 +68,8 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
         blocks.append(_notes(deal))
     inside = numbers_inside(deal)
     if inside:
-        blocks.append(Text(f"Not varied, because they are written inside formulas: {', '.join(inside)}.", "comparison"))
+        where = "inside formulas and loans" if deal.loans else "inside formulas"
+        blocks.append(Text(f"Not varied, because they are written {where}: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [f"Scenario: {weighing.scenario_label}.", deal.note]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
 
