@@ -26,6 +26,7 @@ _PLAIN = re.compile(r"(?:[0-9]+(?:_[0-9]+)*(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0
 _GROUPED = re.compile(
     r"[0-9]{1,3}(?:(?P<by>[,.\s'’_])[0-9]{3})(?:(?P=by)[0-9]{3})*(?:(?P<point>[.,])(?P<rest>[0-9]*))?"
 )
+_OTHER_GROUPS = re.compile(r"\d[\s'’_]\d{3}([.,])\d+\D*$")
 _DECIMAL_COMMA = re.compile(r"[0-9]+,[0-9]*")
 
 
@@ -106,6 +107,8 @@ def _mark_of(text: str) -> Mark | None:
     point, comma = body.rfind("."), body.rfind(",")
     if point < 0 and comma < 0:
         return None
+    if other := _OTHER_GROUPS.search(text[:LONGEST]):  # "1 204,50": the comma groups nothing
+        return "." if other[1] == "." else ","
     if point >= 0 and comma >= 0:
         return "." if point > comma else ","
     last: Mark = "." if point >= 0 else ","
