@@ -135,7 +135,10 @@ def test_an_average_capital_of_nothing_is_refused() -> None:
 @pytest.mark.parametrize(
     ("text", "sentence"),
     [
-        ("date,account,kind,amount\n2026-01-01,a,valu,5\n", "row 2, column 'kind' is 'valu'; did you mean 'value'?"),
+        (
+            "date,account,kind,amount\n2026-01-01,a,valu,5\n",
+            "column 'kind': it is not known what kind 'valu' (1 row) is; did you mean 'value'?",
+        ),
         ("date,account,kind,amount\n2026-01-01,a,deposit,-5\n", "row 2: a deposit of -5.00; write it positive"),
         ("date,account,kind,amount\n2026-01-01,a,value,5\n2026-01-01,a,value,6\n", "two values on 2026-01-01"),
         (
@@ -225,3 +228,54 @@ def test_the_working_of_a_period() -> None:
     shown = str(account.report())
     assert "100.00 / (1,000.00 + 500.00 × 20/31) = 100.00 / 1,322.58" in shown
     assert account.report().as_dict()["periods"][0]["average_capital"] == pytest.approx(1000 + 500 * 20 / 31)
+
+
+def test_kinds_in_the_words_of_six_languages_and_what_is_not_known(tmp_path: Path) -> None:
+    """One and many, with capitals; what is not known is refused, all at once; what stays inside is no flow."""
+    rows = "date,kind,amount\n2026-01-01,{0},1000\n2026-03-01,{1},100\n2026-06-01,{2},50\n2026-12-31,{0},1100\n"
+    right = Portfolio.from_rows(
+        [("2026-01-01", "s", "value", 1000.0), ("2026-03-01", "s", "deposit", 100.0), ("2026-06-01", "s", "withdrawal", 50.0), ("2026-12-31", "s", "value", 1100.0)]
+    ).modified_dietz()  # fmt: skip
+    path = tmp_path / "s.csv"
+    for words in (
+        ("Ending value", "Deposits", "Withdrawals"), ("Wert", "Einzahlung", "Auszahlungen"), ("Valeur", "Versements", "Retrait"),
+        ("Saldo final", "Aportaciones", "Retiros"), ("Valore", "Versamenti", "Prelievo"), ("Waarde", "Storting", "Opnames"),
+    ):  # fmt: skip
+        path.write_text(rows.format(*words), encoding="utf-8")
+        assert Portfolio.from_csv(path).modified_dietz() == right
+        with pytest.raises(InputError, match="is a statement: its column 'kind' tells values, deposits"):
+            CashFlows.from_csv(path)
+    path.write_text(rows.format("value", "Gift", "Levy"), encoding="utf-8")
+    with pytest.raises(
+        InputError, match=r"what kind 'Gift' \(1 row\) and 'Levy' \(1 row\) are\. Say it for each: --kind"
+    ):
+        Portfolio.from_csv(path)
+    assert Portfolio.from_csv(path, kinds={"Gift": "deposit", "Levy": "withdrawal"}).modified_dietz() == right
+    kept = Portfolio.from_csv(path, kinds={"Gift": "deposit", "Levy": "inside"})
+    assert kept.modified_dietz().over_span == pytest.approx(0.0, abs=1e-12)
+
+
+def test_a_deposit_that_was_forgotten_in_a_rhythm_is_told() -> None:
+    """Ten months of 600, one without and a gain of as much more; values alone say that nothing was put in."""
+    value, rows = 20_000.0, [("2026-01-31", "a", "value", 20_000.0)]
+    for month in range(2, 13):
+        day = f"2026-{month:02d}"
+        if month != 7:
+            rows.append((f"{day}-15", "a", "deposit", 600.0))
+        value = value * 1.004 + 600
+        rows.append((f"{day}-28", "a", "value", round(value, 2)))
+    (told,) = Portfolio.from_rows(rows).remarks()
+    assert told.startswith("There is no deposit in the period to July 2026, and one of 600.00 in most others")
+    calm = [row for row in rows if row[2] == "value"]
+    assert Portfolio.from_rows(calm).report().note.startswith("Nothing was put in or taken out in these files.")
+    assert Portfolio.from_rows(rows).report().note == ""
+
+
+def test_columns_of_one_file_alone(tmp_path: Path) -> None:
+    (tmp_path / "v.csv").write_text("Month end,date,value\n2026-01-31,x,100\n2026-12-31,y,110\n", encoding="utf-8")
+    (tmp_path / "m.csv").write_text("date,amount\n2026-06-30,5\n", encoding="utf-8")
+    files = tmp_path / "v.csv", tmp_path / "m.csv"
+    made = Portfolio.from_csv(*files, columns={"v.csv": {"date": "Month end"}})
+    assert made.report().as_dict()["modified_dietz"]["over_span"] == pytest.approx(5 / (100 + 5 * 184 / 334))
+    with pytest.raises(InputError, match=r"there is no file 'w.csv'; did you mean 'v.csv'"):
+        Portfolio.from_csv(*files, columns={"w.csv": {"date": "Month end"}})

@@ -77,7 +77,8 @@ def test_the_same_flows_in_every_form(
 def test_marks_that_do_not_tell_are_said(tmp_path: Path) -> None:
     path = tmp_path / "flows.csv"
     path.write_text("date;amount\n2026-01-01;-1.400\n2027-01-01;1.500\n", encoding="utf-8")
-    assert CashFlows.from_csv(path).amounts.tolist() == [-1.4, 1.5]
+    with pytest.raises(InputError, match="say which: --decimal"):
+        CashFlows.from_csv(path)
     assert CashFlows.from_csv(path, decimal=",").amounts.tolist() == [-1400, 1500]
     with pytest.raises(InputError, match=r"decimal is 'x'; it must be '\.' or ','"):
         CashFlows.from_csv(path, decimal="x")
@@ -137,12 +138,12 @@ def test_a_portfolio_from_values_and_signed_activity_apart(tmp_path: Path) -> No
     assert apart.modified_dietz().over_span == one.modified_dietz().over_span
     assert (apart.accounts, one.accounts) == (("values",), ("one",))
     assert one.left_out == (
-        "one.csv: left out 1 row of kind 'dividend', no value, deposit or withdrawal.",
-        "one.csv: left out 2 rows of kind 'Fee', no value, deposit or withdrawal.",
+        "one.csv: 1 row of kind 'dividend' counted as a part of the return, no deposit and no withdrawal.",
+        "one.csv: 2 rows of kind 'Fee' counted as a part of the return, no deposit and no withdrawal.",
     )
-    assert "left out 2 rows of kind 'Fee'" in str(one.report())
+    assert "2 rows of kind 'Fee' counted" in str(one.report())
     (tmp_path / "slip.csv").write_text(f"date,kind,amount\n{rows.replace('deposit', 'desposit')}")
-    with pytest.raises(InputError, match="is 'desposit'; did you mean 'deposit'"):
+    with pytest.raises(InputError, match=r"what kind 'desposit' \(1 row\) is; did you mean 'deposit'"):
         Portfolio.from_csv(tmp_path / "slip.csv")
     (tmp_path / "index.tsv").write_text("Day\tlevel\n2026-01-01\t100,5\n2026-12-31\t103,25\n")
     assert Benchmark.from_csv(tmp_path / "index.tsv", columns={"date": "Day"}).levels.tolist() == [100.5, 103.25]

@@ -11,7 +11,7 @@ from pennyweight.cli.options import deliver, output_options, read_pairs, table_o
 from pennyweight.errors import InputError, Place
 from pennyweight.instruments.portfolios.benchmark import Benchmark
 from pennyweight.instruments.portfolios.portfolio import Portfolio
-from pennyweight.instruments.portfolios.statements import COLUMNS, KINDS
+from pennyweight.instruments.portfolios.statements import COLUMNS, SAID_KINDS
 
 __all__ = ["command"]
 
@@ -73,7 +73,10 @@ def command(
     """
 
     def compute() -> Any:
-        named = read_pairs(columns, (*COLUMNS, "level"), "--column")
+        common, own = _by_file(columns, files)
+        named: dict[str, Any] = dict(read_pairs(common, (*COLUMNS, "level"), "--column"))
+        for file, texts in own.items():
+            named[file] = read_pairs(texts, COLUMNS, "--column")
         level = named.pop("level", None)
         if level is not None and benchmark is None:
             raise InputError(
@@ -82,7 +85,7 @@ def command(
         portfolio = Portfolio.from_csv(
             *files,
             columns=named,
-            kinds=read_pairs(kinds, KINDS, "--kind", turned=True),
+            kinds=read_pairs(kinds, SAID_KINDS, "--kind", turned=True),
             decimal=decimal,
             sheet=sheet,
             order=order,
@@ -107,3 +110,16 @@ def command(
     found = deliver(compute, form, outputs)
     plain = found.as_dict()
     return 1 if strict and (plain["remarks"] or not all(check["passed"] for check in plain["checks"])) else 0
+
+
+def _by_file(columns: tuple[str, ...], files: tuple[Path, ...]) -> tuple[list[str], dict[str, list[str]]]:
+    """The columns that were said for all files, and for one: "v.csv:date=Month end"."""
+    common, own = list[str](), dict[str, list[str]]()
+    for text in columns:
+        for file in files:
+            if text.startswith(f"{file.name}:"):
+                own.setdefault(file.name, []).append(text.removeprefix(f"{file.name}:"))
+                break
+        else:
+            common.append(text)
+    return common, own

@@ -9,6 +9,8 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.dates import Days
+from pennyweight.reading.column_names import SIDES
+from pennyweight.reading.kind_words import kind_of
 from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
@@ -30,6 +32,7 @@ def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats
             at=Place.of_file(path),
         )
     table = table.without_totals(when)
+    _refuse_kinds(table)
     if when == "date" and period is not None:
         raise InputError(f"{path} has dates, so there is no period to give.", at=Place.of_file(path))
     if not len(table.lines):
@@ -40,6 +43,20 @@ def read_flows(path: Path, period: str | None, reading: Reading) -> tuple[Floats
     table.finish()
     reading.finish(table)
     return (amounts, days) if when == "date" else (_by_period(table, days, amounts), None)
+
+
+def _refuse_kinds(table: CsvTable) -> None:
+    """Refuse a statement: a column says which rows are values, deposits, withdrawals, and values are no flows."""
+    for head, texts in table.words_beside():
+        words = {text for text in texts if text}
+        kinds = {kind_of(word) for word in words}
+        signs = {word.casefold() for word in words} <= SIDES.keys()
+        if words and None not in kinds and not signs and ("value" in kinds or len(kinds) > 1):
+            raise InputError(
+                f"{table.path} is a statement: its column '{head}' tells values, deposits and withdrawals apart, and "
+                "not all of these are flows; use 'pennyweight returns', or Portfolio.from_csv.",
+                at=Place.of_file(table.path),
+            )
 
 
 def by_day(amounts: Floats, times: Floats) -> tuple[Floats, Floats]:

@@ -90,7 +90,7 @@ class Portfolio(MeasuredPortfolio):
     def from_csv(
         cls,
         *paths: str | Path,
-        columns: Mapping[str, str] | None = None,
+        columns: Mapping[str, str | Mapping[str, str]] | None = None,
         kinds: Mapping[str, str] | None = None,
         decimal: str | None = None,
         sheet: str | None = None,
@@ -100,11 +100,12 @@ class Portfolio(MeasuredPortfolio):
 
         Parameters
         ----------
-        columns : Mapping[str, str] | None, optional
-            Other names of these in the files, such as {"date": "Day"}.
+        columns : Mapping[str, str | Mapping[str, str]] | None, optional
+            Other names of these in the files, such as {"date": "Day"}; of one file alone {"v.csv": {"date": "Day"}}.
         kinds : Mapping[str, str] | None, optional
-            Other words for the kinds in the file, several for one if need be, such as {"Kauf": "deposit"}. Kinds that
-            are none of ours, such as dividends and fees, are left out, and `left_out` says so.
+            Other words for the kinds in the file, several for one if need be, such as {"Kauf": "deposit"}; "inside" is
+            what neither comes from the owner nor goes there, such as dividends that stay in the account. The usual
+            words of six languages are known; any other is refused.
         decimal : str | None, optional
             The decimal mark, "." or ",", when the amounts alone do not tell.
         sheet : str | None, optional
@@ -140,9 +141,13 @@ class Portfolio(MeasuredPortfolio):
         >>> Portfolio.from_csv(str(folder / "endowment" / "statements.csv")).accounts
         ('fund', 'savings')
         """
-        reading = reading_of(columns, decimal, sheet, order)
+        said = a_mapping(columns, what="columns", of="their names in the file")
+        own = {
+            file: a_mapping(one, what="columns", of="names") for file, one in said.items() if isinstance(one, Mapping)
+        }
+        reading = reading_of({name: one for name, one in said.items() if name not in own}, decimal, sheet, order)
         rows, left_out = read_statements(
-            each_once(paths), reading, a_mapping(kinds, what="kinds", of="our kinds by word")
+            each_once(paths), reading, a_mapping(kinds, what="kinds", of="our kinds by word"), own
         )
         made = cls.from_rows(rows)
         return replace(made, left_out=(*left_out, *made.left_out)) if left_out else made

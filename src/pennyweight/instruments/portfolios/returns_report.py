@@ -84,6 +84,16 @@ class ReturnsReport(Shown):
         return ((gap <= 1e-9 * size, said),)
 
     @property
+    def note(self) -> str:
+        """What is to be said of values alone: nothing was put in or taken out, so far as the files say."""
+        if any(period.flows for period in self.portfolio.periods):
+            return ""
+        return (
+            "Nothing was put in or taken out in these files. If something was, the return is another: money that was "
+            "put in counts as earned here, and money taken out as lost."
+        )
+
+    @property
     def frame(self) -> pd.DataFrame:
         """One row a period: start, opening, put in, gain, closing, return, the benchmark's; its end is the index."""
         import pandas as pd
@@ -161,6 +171,7 @@ class ReturnsReport(Shown):
         ]
         found["calendar_years"] = {str(year): value for year, value in self.years().items()}
         found["checks"] = [{"passed": passed, "check": sentence} for passed, sentence in self.checks]
+        found["note"] = self.note
         found["remarks"] = self.portfolio.remarks(benchmark=self.benchmark, timing=self.timing)
         return found
 

@@ -5,39 +5,51 @@ from __future__ import annotations
 import datetime as dt
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
-from pennyweight.errors import InputError, all_of, choice, nearest
+from pennyweight.errors import InputError, Place, all_of, choice, nearest
 from pennyweight.plain_text import listed
 from pennyweight.quantities.amounts import read_amount
 from pennyweight.quantities.argument_checks import a_list
 from pennyweight.quantities.dates import Days, read_date
+from pennyweight.reading.kind_words import INSIDE, kind_of
 from pennyweight.reading.money_columns import read_money
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 
-__all__ = ["COLUMNS", "KINDS", "Date", "Row", "read_statements", "rows_of", "values_and_flows"]
+__all__ = ["COLUMNS", "KINDS", "SAID_KINDS", "Date", "Row", "read_statements", "rows_of", "values_and_flows"]
 
 Date = str | dt.date | np.datetime64
 Row = tuple[Date, str, str, float]
 """Day, account, kind, amount."""
 KINDS = ("value", "deposit", "withdrawal")
+SAID_KINDS = (*KINDS, INSIDE)
+"""What a word of a file may be said to mean."""
 COLUMNS = ("date", "account", "kind", "amount", "value", "in", "out")
 
 
 def read_statements(
-    paths: Sequence[Path], reading: Reading, kinds: Mapping[str, str]
+    paths: Sequence[Path],
+    reading: Reading,
+    kinds: Mapping[str, str],
+    own: Mapping[str, Mapping[str, str]] | None = None,
 ) -> tuple[list[Row], tuple[str, ...]]:
     """The rows of one file or several, in our words, and sentences on what was left out.
 
-    `kinds` are our kinds by the files' words for them; one that no row has is refused.
+    `kinds` are our kinds by the files' words for them; one that no row has is refused. `own` are the columns that were
+    said for one file alone, by its name.
     """
     for word, kind in kinds.items():
-        choice(kind, KINDS, f"kinds[{word!r}]")
+        choice(kind, SAID_KINDS, f"kinds[{word!r}]")
     if not paths:
         raise InputError("from_csv needs the name of a file, or of several.")
-    found = {path: rows_of(path, reading, kinds) for path in paths}
+    names = [path.name for path in paths]
+    for name in own or {}:
+        if name not in names:
+            raise InputError(f"columns: there is no file '{name}'{nearest(name, names) or '.'}", at="columns")
+    found = {path: _of_file(path, reading, kinds, (own or {}).get(path.name, {})) for path in paths}
     tables = [table for *_, table in found.values()]
     reading.finish(*tables)
     spoken = {text.casefold() for table in tables if table.has("kind") for text in table.column("kind")}
@@ -46,6 +58,19 @@ def read_statements(
             raise InputError(f"kinds: no row is of the kind '{word}'{nearest(word, spoken) or '.'}", at="kinds")
     rows = _one_account({path: rows for path, (rows, *_) in found.items()})
     return rows, tuple(told for _, own, _ in found.values() for told in own)
+
+
+def _of_file(
+    path: Path, reading: Reading, kinds: Mapping[str, str], own: Mapping[str, str]
+) -> tuple[list[Row], list[str], CsvTable]:
+    if not own:
+        return rows_of(path, reading, kinds)
+    mine = replace(reading, columns={**reading.columns, **own}, found=set(), used=set())
+    read = rows_of(path, mine, kinds)
+    replace(mine, columns=own).finish(read[2])
+    reading.found.update(mine.found - own.keys())
+    reading.used.update(mine.used - own.keys())
+    return read
 
 
 def rows_of(path: Path, reading: Reading, kinds: Mapping[str, str]) -> tuple[list[Row], list[str], CsvTable]:
@@ -74,21 +99,21 @@ def _with_kinds(
 ) -> tuple[list[Row], list[str]]:
     amounts, words = table.amounts("amount"), table.column("kind")
     meant = {word.casefold(): kind for word, kind in kinds.items()}
-    said = [meant.get(word.casefold(), word.lower()) for word in words]
+    said = [meant.get(word.casefold()) or kind_of(word) or word.lower() for word in words]
     taken_out = [amount for amount, kind in zip(amounts, said, strict=True) if kind == "withdrawal"]
     turned = any(amount < 0 for amount in taken_out) and not any(amount > 0 for amount in taken_out)
     if turned:
         table.forms.append("negative withdrawals as money taken out")
     rows: list[Row] = []
-    others: Counter[str] = Counter()
+    inside, others = Counter[str](), Counter[str]()
     mistakes: list[InputError] = []
     for line, day, account, word, kind, amount in zip(table.lines, days, accounts, words, said, amounts, strict=True):
-        if kind not in KINDS:
-            hint = nearest(kind, KINDS, closeness=0.75)
-            if hint or not word:
-                where = table.place(line, table.reading.columns.get("kind", "kind"))
-                problem = f"is '{word}'{hint}" if word else "is empty;"
-                mistakes.append(InputError(f"{where} {problem} It must be one of {', '.join(KINDS)}.", at=where))
+        if kind == INSIDE:
+            inside[word] += 1
+        elif not word:
+            where = table.place(line, table.head_of("kind"))
+            mistakes.append(InputError(f"{where} is empty; it must be one of {', '.join(KINDS)}.", at=where))
+        elif kind not in KINDS:
             others[word] += 1
         elif amount < 0 and kind != "value" and not (turned and kind == "withdrawal"):
             where = table.place(line)
@@ -100,11 +125,26 @@ def _with_kinds(
             )
         else:
             rows.append((day, account, kind, abs(float(amount)) if kind != "value" else float(amount)))
+    if others:
+        head = table.head_of("kind")
+        shown = [f"'{word}' ({count} {'row' if count == 1 else 'rows'})" for word, count in others.items()]
+        where = Place.of_file(table.path)
+        first, verb = next(iter(others)), "are" if len(others) > 1 else "is"
+        mistakes.append(
+            InputError(
+                f"{where}, column '{head}': it is not known what kind {listed(shown)} {verb}"
+                f"{nearest(first.lower(), KINDS, closeness=0.75) or '.'} Say it for each: --kind deposit=WORD, --kind "
+                "withdrawal=WORD, --kind value=WORD, or --kind inside=WORD for what neither comes from the owner nor "
+                "goes there, such as dividends that stay in the account.",
+                at=where,
+            )
+        )
     if mistakes:
         raise all_of(mistakes, table.path)
     told = [
-        f"{path.name}: left out {count} {'row' if count == 1 else 'rows'} of kind '{word}', no {listed(KINDS, 'or')}."
-        for word, count in others.items()
+        f"{path.name}: {count} {'row' if count == 1 else 'rows'} of kind '{word}' counted as a part of the return, no "
+        "deposit and no withdrawal."
+        for word, count in inside.items()
     ]
     return rows, told
 

@@ -30,8 +30,12 @@ _LEAST_OTHERS = 3
 _ALONE = 0.4
 _LEAST = 0.02
 """Whatever the account does, two percent of it in a period are never unusual."""
-_CALM = 0.03 / np.sqrt(365.0)
-"""The scale is that of 3 % a year at least."""
+_CALM = 0.005 / np.sqrt(365.0)
+"""The scale is that of half a percent a year at least."""
+_ALIKE = 0.01
+"""Flows are the same where they differ by less."""
+_MOST_ALIKE = 0.75
+"""Where so many of the other periods have the same flow, it comes with a rhythm."""
 
 
 def unusual_periods(periods: Sequence[Period], beside: Floats | None, timing: Timing) -> list[str]:
@@ -49,11 +53,38 @@ def unusual_periods(periods: Sequence[Period], beside: Floats | None, timing: Ti
         if not others.any():
             continue
         excess, bound, furthest = _beside_others(gone, days, int(k), others)
+        if said := _out_of_rhythm(periods, int(k), others, excess, float(bound), timing):
+            found.append(said)
+            continue
         stands_out = abs(excess) / np.sqrt(days[k]) > 2 * furthest or abs(excess) > 2.5 * bound
         if abs(excess) > max(bound, _LEAST) and stands_out:
             low, high = float(returns[others].min()), float(returns[others].max())
             found.append(_said(periods[int(k)], float(returns[k]), float(np.expm1(excess)), low, high, timing))
     return found
+
+
+def _out_of_rhythm(
+    periods: Sequence[Period], k: int, others: NDArray[np.bool_], excess: float, bound: float, timing: Timing
+) -> str:
+    """A sentence where a flow that comes with a rhythm seems forgotten or booked twice: the gain makes up for it."""
+    flows = np.array([sum(amount for _, amount in period.flows) for period in periods])
+    usual = float(np.median(flows[others]))
+    alike = np.abs(flows - usual) <= _ALIKE * abs(usual)
+    if others.sum() < _LEAST_OTHERS or not usual or alike[others].mean() < _MOST_ALIKE:
+        return ""
+    lacking = float(excess * periods[k].capital(timing))
+    if abs(excess) < 0.5 * bound or abs(lacking - (usual - flows[k])) > 0.25 * abs(usual):
+        return ""
+    when = periods[k].end.astype(object).strftime("%B %Y")
+    kind = "deposit" if usual > 0 else "withdrawal"
+    if abs(flows[k]) <= _ALIKE * abs(usual):
+        return (
+            f"There is no {kind} in the period to {when}, and one of {abs(usual):,.2f} in most others, and it gained "
+            f"{lacking:+,.2f} more than they did: was a {kind} forgotten?"
+        )
+    if abs(flows[k] - 2 * usual) <= _ALIKE * abs(usual):
+        return f"The {kind} of {abs(usual):,.2f} stands there twice in the period to {when}: was it booked twice?"
+    return ""
 
 
 def _beside_others(gone: Floats, days: Floats, k: int, others: NDArray[np.bool_]) -> tuple[float, float, float]:

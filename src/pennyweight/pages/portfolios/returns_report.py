@@ -52,6 +52,7 @@ def document(report: ReturnsReport) -> Document:
             "comparison",
         )
     )
+    blocks += [Text(report.note, "question")] if report.note else []
     blocks += [Text(line) for line in _working(report, style)]
     blocks.append(Checks(report.checks))
     blocks += [Text(remark, "question") for remark in p.remarks(benchmark=report.benchmark, timing=report.timing)]
