@@ -26,7 +26,7 @@ from pennyweight.deals.file.sections import define, read_definition
 from pennyweight.errors import InputError, choice, nearest
 from pennyweight.quantities.argument_checks import a_flag, a_list, a_mapping, a_path, a_text
 from pennyweight.quantities.numbers import whole
-from pennyweight.reading.embedded_files import unpacked
+from pennyweight.reading.embedded_files import MadeWith, made_with, unpacked
 from pennyweight.starters.library import LIBRARY
 
 if TYPE_CHECKING:
@@ -62,6 +62,8 @@ class Deal(SetBeside):
     def __init__(self, definition: Definition) -> None:
         self.definition = definition
         self._model = Model.of(definition)
+        self.made_with: MadeWith | None = None
+        """Of a deal read out of a report with what it was made, where that was not the deal as it stands."""
 
     @classmethod
     def read(cls, path: str | Path) -> Deal:
@@ -89,7 +91,9 @@ class Deal(SetBeside):
         Deal('Electric water-taxi for the quay', 12 inputs, 5 scenarios)
         """
         with unpacked(a_path(path)) as file:
-            return cls(read_definition(file))
+            deal = cls(read_definition(file))
+            deal.made_with = made_with(file)
+            return deal
 
     @classmethod
     def starter(cls, name: str) -> Deal:
@@ -223,13 +227,14 @@ class Deal(SetBeside):
         """The compiled deal, for analyses of your own."""
         return self._model
 
-    def weigh(self, scenario: str = "base", *, inputs: Mapping[str, object] | None = None) -> Weighing:
+    def weigh(self, scenario: str | None = None, *, inputs: Mapping[str, object] | None = None) -> Weighing:
         """Weigh the deal: figures, goals, verdict, answers, turning points and checks.
 
         Parameters
         ----------
-        scenario : str, default 'base'
-            "base" or the name of a scenario.
+        scenario : str | None, optional
+            "base" or the name of a scenario; left out, the deal as it stands. A deal read out of a report is weighed as
+            the report was made, where neither this nor `inputs` is given (`made_with`).
         inputs : Mapping[str, object] | None, optional
             Values in place of the scenario's, as numbers or as an analyst types them ("430k", "9%"); "scale 0.85" and
             "shift 500" work on what stands there.
@@ -250,7 +255,9 @@ class Deal(SetBeside):
         >>> deal.weigh(inputs={"hull": "scale 1.2"}).verdict
         'nearly'
         """
-        return weighing.weigh(self._model, scenario, replaced(inputs))
+        if scenario is None and inputs is None and self.made_with is not None:
+            scenario, inputs = self.made_with.scenario, self.made_with.inputs
+        return weighing.weigh(self._model, scenario or "base", replaced(inputs))
 
     def vary(
         self,

@@ -6,7 +6,7 @@ import datetime as dt
 import sys
 from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 from click.core import ParameterSource
@@ -19,15 +19,19 @@ from pennyweight.plain_text import listed, visible
 from pennyweight.quantities.dates import read_date
 from pennyweight.quantities.lists import split_list
 from pennyweight.reading.day_columns import ORDERS
-from pennyweight.reading.embedded_files import REPORT_ENDINGS, Carried, to_carry
-from pennyweight.reading.text_files import FilesRead, files_read
+from pennyweight.reading.embedded_files import MADE_WITH, REPORT_ENDINGS, Carried, MadeWith, to_carry
+from pennyweight.reading.text_files import FilesRead, files_read, note_form
 from pennyweight.report.cover import Cover, read_logo
 from pennyweight.report.files import check_drawable, check_ending, check_target, write
 from pennyweight.report.forms.csv_form import as_csv
 from pennyweight.report.forms.form import Written
 from pennyweight.report.forms.registry import FORMS, STREAMS
 
+if TYPE_CHECKING:
+    from pennyweight.analysis.deal import Deal
+
 __all__ = [
+    "as_made",
     "deal_argument",
     "deliver",
     "each_name_once",
@@ -38,10 +42,12 @@ __all__ = [
     "read_pairs",
     "scenario_option",
     "table_options",
+    "tell_made",
 ]
 
 _FORCE = "pennyweight.force"
 _COVER = "pennyweight.cover"
+_MADE = "pennyweight.made"
 _PLAIN_FORMS = (".json", ".csv")
 """Forms that show nothing of a page, so that none need be made for them."""
 
@@ -276,6 +282,8 @@ def _cover(read: FilesRead, *, reports: bool) -> Cover:
         read.setdefault(Path(given["logo"]).resolve(), "")  # so that it is not written over
     carried = to_carry(read) if reports else Carried()
     again = _again() if carried.files else ""
+    if (made := _made_with()) is not None and carried.main.endswith(".toml"):
+        carried = Carried({**carried.files, MADE_WITH: made.as_text()})
     return Cover(
         given.get("title", ""),
         given.get("prepared_by", ""),
@@ -291,6 +299,39 @@ def _day_made(written: str) -> dt.date | None:
     if written in ("none", "today"):
         return None if written == "none" else dt.date.today()
     return dt.date.fromisoformat(str(read_date(written, what=Place.of_option("--dated"))))
+
+
+def _made_with() -> MadeWith | None:
+    """The scenario and the values with which this command works; None of a deal as it stands."""
+    context = click.get_current_context()
+    if isinstance(made := context.meta.get(_MADE), MadeWith):
+        return made
+    params = context.params
+    scenario, pairs = params.get("scenario", "base"), params.get("replaced", ())
+    if not isinstance(scenario, str) or scenario == "all" or (scenario == "base" and not pairs):
+        return None
+    inputs = {name.strip(): value.strip() for name, _, value in (pair.partition("=") for pair in pairs)}
+    return MadeWith(scenario, inputs)
+
+
+def as_made(deal: Deal, scenario: str, replaced: Iterable[str]) -> tuple[str, dict[str, object] | None]:
+    """The scenario and the inputs to work with: as said, or, of a report, as it was made; told either way."""
+    inputs, made = read_overrides(replaced), deal.made_with
+    if made is None:
+        return scenario, inputs
+    said = click.get_current_context().get_parameter_source("scenario") is ParameterSource.COMMANDLINE
+    if said or inputs:
+        note_form(f"The report was made with {made.told}; here the deal is weighed otherwise, as it is asked.")
+        return scenario, inputs
+    note_form(f"As the report was made: {made.told}. The deal as it stands: --scenario base.")
+    click.get_current_context().meta[_MADE] = made
+    return made.scenario, dict(made.inputs)
+
+
+def tell_made(deal: Deal) -> None:
+    """Say of a report that was made otherwise that the deal as it stands is looked at."""
+    if deal.made_with is not None:
+        note_form(f"The report was made with {deal.made_with.told}; here the deal as it stands is looked at.")
 
 
 def _again() -> str:

@@ -24,10 +24,13 @@ from pennyweight.reading.workbook_files import refuse_swelling
 __all__ = [
     "CARRIED_ID",
     "FILE_SHEET",
+    "MADE_WITH",
     "REPORT_ENDINGS",
     "Carried",
+    "MadeWith",
     "as_script",
     "check_carried",
+    "made_with",
     "to_carry",
     "unpacked",
 ]
@@ -43,6 +46,41 @@ _LONGEST = 400
 _UNPACKED = "pennyweight-report-"
 """How the folders begin into which reports are unpacked; their names go nowhere."""
 _DEEPEST = 8
+
+
+MADE_WITH = "made-with.json"
+"""The file of a report that says with what it was made."""
+
+
+@dataclass(frozen=True, slots=True)
+class MadeWith:
+    """The scenario of a report, and the values that were put in the place of inputs."""
+
+    scenario: str
+    inputs: Mapping[str, str]
+
+    @property
+    def told(self) -> str:
+        """The same in words."""
+        put_in = [f"{name} {value}" for name, value in self.inputs.items()]
+        return ", ".join([f"scenario {self.scenario}", *put_in] if self.scenario != "base" else put_in)
+
+    def as_text(self) -> str:
+        """The same as it goes along."""
+        return json.dumps({"scenario": self.scenario, "inputs": dict(self.inputs)}, ensure_ascii=False)
+
+
+def made_with(file: Path) -> MadeWith | None:
+    """With what the report was made whose main file this is; None where it was made of the deal as it stands."""
+    path = file.parent / MADE_WITH
+    if not file.parent.name.startswith(_UNPACKED) or not path.exists():
+        return None
+    try:
+        said = json.loads(path.read_text(encoding="utf-8"))
+        inputs = {str(name): str(value) for name, value in said["inputs"].items()}
+        return MadeWith(str(said["scenario"]), inputs)
+    except (ValueError, KeyError, TypeError, AttributeError):
+        raise InputError(f"{MADE_WITH} of the report does not say with what it was made.") from None
 
 
 @dataclass(frozen=True, slots=True)

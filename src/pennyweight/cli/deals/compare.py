@@ -12,7 +12,7 @@ from pennyweight.analysis.comparing.changes import Changes
 from pennyweight.analysis.comparing.comparison import Comparison, compare_deals
 from pennyweight.analysis.deal import Deal
 from pennyweight.cli.completing import figures, scenarios
-from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides
+from pennyweight.cli.options import deliver, each_name_once, output_options, overrides, read_overrides, tell_made
 from pennyweight.documents import Document
 from pennyweight.errors import InputError, Place
 from pennyweight.quantities.argument_checks import each_once
@@ -70,6 +70,8 @@ def command(
                 raise InputError("--scenario all are all scenarios of one deal; say nothing beside it.", at=where)
             chosen = ()
         read = {path: Deal.read(path) for path in each_once(deals)}
+        for one in read.values():
+            tell_made(one)
         if bridge is not None:
             if against is not None or tables:
                 raise InputError("--bridge stands alone: leave --against and --tables out.")

@@ -10,13 +10,13 @@ from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.driving.drivers import Drivers
 from pennyweight.cli.completing import figures, inputs
 from pennyweight.cli.options import (
+    as_made,
     deal_argument,
     deliver,
     names_of,
     on_option,
     output_options,
     overrides,
-    read_overrides,
     scenario_option,
 )
 
@@ -61,15 +61,17 @@ def command(
     """
 
     def compute() -> Drivers:
-        return Deal.read(deal).drivers(
+        read = Deal.read(deal)
+        chosen, inputs = as_made(read, scenario, replaced)
+        return read.drivers(
             measure,
             moved=moved,
             cases=cases,
             seed=seed,
             hold=names_of(hold, "--hold"),
             only=names_of(only, "--only"),
-            scenario=scenario,
-            inputs=read_overrides(replaced),
+            scenario=chosen,
+            inputs=inputs,
             on=on,
         )
 

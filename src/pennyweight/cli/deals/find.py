@@ -17,6 +17,7 @@ from pennyweight.cli.options import (
     output_options,
     overrides,
     read_overrides,
+    tell_made,
 )
 from pennyweight.errors import InputError, NoAnswer, Place
 
@@ -76,6 +77,7 @@ def command(
 
     def compute() -> Found | BreakEven:
         asked = Deal.read(deal)
+        tell_made(asked)
         chosen = list(each_name_once(scenarios, "--scenario")) or ["base"]
         if "all" in chosen:
             if len(chosen) > 1:

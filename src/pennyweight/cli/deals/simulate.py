@@ -10,13 +10,13 @@ from pennyweight.analysis.deal import Deal
 from pennyweight.analysis.simulating.simulation import Simulation
 from pennyweight.cli.completing import figures, inputs, lines
 from pennyweight.cli.options import (
+    as_made,
     deal_argument,
     deliver,
     names_of,
     on_option,
     output_options,
     overrides,
-    read_overrides,
     scenario_option,
 )
 
@@ -78,7 +78,9 @@ def command(
     """
 
     def compute() -> Simulation:
-        return Deal.read(deal).simulate(
+        read = Deal.read(deal)
+        chosen, inputs = as_made(read, scenario, replaced)
+        return read.simulate(
             cases,
             seed=seed,
             plain=plain,
@@ -87,8 +89,8 @@ def command(
             only=names_of(only, "--only"),
             show=names_of(show, "--show"),
             fan=names_of(fan, "--fan"),
-            scenario=scenario,
-            inputs=read_overrides(replaced),
+            scenario=chosen,
+            inputs=inputs,
             on=on,
         )
 

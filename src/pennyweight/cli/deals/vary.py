@@ -18,6 +18,7 @@ from pennyweight.cli.options import (
     overrides,
     read_overrides,
     scenario_option,
+    tell_made,
 )
 from pennyweight.errors import InputError
 
@@ -69,8 +70,8 @@ def command(
                 raise InputError(f"{name.strip()} is varied twice.")
             places[name.strip()] = values.strip()
         names = names_of(show, "--show")
-        return Deal.read(deal).vary(
-            places, show=names or None, scenario=scenario, inputs=read_overrides(replaced), on=on
-        )
+        read = Deal.read(deal)
+        tell_made(read)
+        return read.vary(places, show=names or None, scenario=scenario, inputs=read_overrides(replaced), on=on)
 
     deliver(compute, form, outputs)

@@ -9,6 +9,7 @@ import click
 
 from pennyweight.cli.completing import lines
 from pennyweight.cli.options import (
+    as_made,
     deal_argument,
     deliver,
     names_of,
@@ -109,7 +110,9 @@ def command(
                 where = Place.of_option("--scenario")
                 raise InputError("--scenario all puts the scenarios side by side; it goes without --by.", at=where)
             return Deal.read(deal).compare(inputs=read_overrides(replaced))
-        weighing = Deal.read(deal).weigh(scenario, inputs=read_overrides(replaced))
+        read = Deal.read(deal)
+        name, inputs = as_made(read, scenario, replaced)
+        weighing = read.weigh(name, inputs=inputs)
         return weighing if by is None else _Lines(weighing, wanted)
 
     result = deliver(

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import click
 
 from pennyweight.cli.completing import scenarios, whatever
-from pennyweight.cli.options import deal_argument, deliver, output_options, overrides, read_overrides, scenario_option
+from pennyweight.cli.options import as_made, deal_argument, deliver, output_options, overrides, scenario_option
 
 __all__ = ["command"]
 
@@ -56,17 +56,13 @@ def command(
     """
     from pennyweight.analysis.deal import Deal
 
+    def compute() -> Any:
+        read = Deal.read(deal)
+        chosen, inputs = as_made(read, scenario, replaced)
+        return read.why(name, at=period, scenario=chosen, against=against, depth=depth, by=by, inputs=inputs, of=of)
+
     deliver(
-        lambda: Deal.read(deal).why(
-            name,
-            at=period,
-            scenario=scenario,
-            against=against,
-            depth=depth,
-            by=by,
-            inputs=read_overrides(replaced),
-            of=of,
-        ),
+        compute,
         form,
         outputs,
     )

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.deals.definition import until_counted
-from pennyweight.deals.file.series import ColumnsRead, read_history, read_series
+from pennyweight.deals.file.series import ColumnsRead, Placed, read_history, read_series
 from pennyweight.deals.file.sets import RawSet, each_of, read_set
 from pennyweight.deals.file.shape import DealShape, InputShape, OverrideShape
 from pennyweight.deals.language.nodes import Binary, Call, Name, Node, Number, Unary, names_in, walk, written
@@ -195,7 +195,14 @@ class Context:
         if item.column is None:
             raise InputError(f"{where}: name the 'column' of {item.file} to read.", at=where)
         series, remark = read_series(
-            self.source, str(item.file), item.column, self.time, where, sheet=item.sheet, read=self.columns_read
+            self.source,
+            str(item.file),
+            item.column,
+            self.time,
+            where,
+            sheet=item.sheet,
+            read=self.columns_read,
+            placed=Placed(*(getattr(item, key, None) for key in ("period", "date", "empty"))),
         )
         if remark:
             self.remarks.append(remark)

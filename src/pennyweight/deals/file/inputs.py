@@ -48,6 +48,9 @@ def read_input(
         raise InputError(
             f"{where} {said}; give it one of 'value', 'steps', 'file' with 'column', or 'so_that'.", at=where
         )
+    placing = [key for key in ("period", "date", "empty") if getattr(item, key) is not None]
+    if placing and item.file is None:
+        raise InputError(f"{where}: '{placing[0]}' goes with a file; leave it out.", at=where)
     if item.so_that is not None:
         return _solved(context, name, item, label, unit, step, least)
     if item.pick is not None or item.between is not None:
