@@ -226,9 +226,9 @@ def test_series_steps_and_files(tmp_path: object) -> None:
 
 def test_a_bare_amount_beside_a_line_of_period_0_is_refused() -> None:
     sections = {"money_out": {"price": {"formula": "100", "at": 0}}}
-    with pytest.raises(InputError, match="'5' is added to price, which may run in period 0"):
+    with pytest.raises(InputError, match="'5' stands beside price, which may run in period 0"):
         deal(**sections, lines={"x": "price + 5"})
-    with pytest.raises(InputError, match="'5' is added to net"):
+    with pytest.raises(InputError, match="'5' stands beside net"):
         deal(**sections, lines={"x": "net * 2 - 5"})
     assert deal(**sections, lines={"x": "price * 5 + 0"}).weigh().values["x"][0] == 500
     assert deal(**sections, lines={"x": {"formula": "price + 5", "from": 1}}).weigh().values["x"][0] == 0

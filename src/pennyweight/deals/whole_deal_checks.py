@@ -7,7 +7,7 @@ from contextlib import AbstractContextManager
 from typing import Any, TypeAlias
 
 from pennyweight.deals.language.names import Names, bind, current_names
-from pennyweight.deals.language.nodes import Binary, Call, Choose, Name, Node, Number, Sum, Unary, show, walk
+from pennyweight.deals.language.nodes import Binary, Call, Choose, Compare, Name, Node, Number, Sum, Unary, show, walk
 from pennyweight.deals.language.translation import folded
 from pennyweight.deals.parts import TOTALS, DealLoan, Goal, Level, Line, OwnCheck, Question, Split
 from pennyweight.deals.period_zero import Early
@@ -21,6 +21,7 @@ __all__ = [
     "check_goals",
     "check_nearly",
     "placed_nodes",
+    "refuse_bare_rates",
 ]
 
 Noting: TypeAlias = Callable[[], AbstractContextManager[None]]
@@ -87,8 +88,8 @@ def check_bare_amounts(lines: Mapping[str, Line], loans: Mapping[str, DealLoan])
         bare = next(_bare_terms(early, line.node), None)
         if bare is not None:
             raise InputError(
-                f"{line.where}: '{show(bare)}' is added to {named[0]}, which may run in period 0; say when "
-                "with 'from', 'at' or 'every', or give it a line of its own.",
+                f"{line.where}: '{show(bare)}' stands beside {named[0]}, which may run in period 0; say whether "
+                "it counts there, too, with 'from', 'at' or 'every', or give it a line of its own.",
                 at=line.where,
             )
 
@@ -136,6 +137,19 @@ def check_goals(goals: Mapping[str, Goal], names: Names, *, note: Noting) -> Non
                         f'{goal.where}: {bound.text} is {bound.value * 100:g}% a year; write "{bound.text}%".',
                         at=goal.where,
                     )
+
+
+def refuse_bare_rates(node: Node, names: Names, where: str) -> None:
+    """Refuse a comparison of a yearly rate with a bare number of 1 or more: 9 would be 900 % a year."""
+    for one in walk(node):
+        if not isinstance(one, Compare):
+            continue
+        for number, other in ((one.left, one.right), (one.right, one.left)):
+            bare = isinstance(number, Number) and not number.percent and not number.unit and abs(number.value) >= 1
+            if isinstance(number, Number) and bare and names.unit(other) == "rate":
+                raise InputError(
+                    f"{where}: {number.text} is {number.value * 100:g}% a year; write {number.text}%.", at=where
+                )
 
 
 def all_nodes(*groups: Mapping[str, Any]) -> Iterator[Node]:

@@ -107,7 +107,8 @@ def _telling(path: Path, name: str) -> Iterator[None]:
         yield
     except FileNotFoundError:
         beside_it = [entry.name for entry in path.parent.glob(f"*{path.suffix}")] if path.parent.is_dir() else []
-        raise InputError(f"There is no file {name}{nearest(path.name, beside_it) or '.'}") from None
+        own = [entry for entry in beside_it if entry in (f"{path.name}.toml", f"{path.name}.csv")]
+        raise InputError(f"There is no file {name}{nearest(path.name, own or beside_it) or '.'}") from None
     except OSError as error:
         raise InputError(
             f"{name} cannot be read: {error.strerror or 'the system refuses it'}.", at=Place.of_file(name)

@@ -16,6 +16,7 @@ from pennyweight.deals.definition import Definition
 from pennyweight.deals.inputs import based, input_named, stack
 from pennyweight.deals.language.nodes import Name, Node
 from pennyweight.deals.parts import Input, Question
+from pennyweight.deals.whole_deal_checks import refuse_bare_rates
 from pennyweight.errors import InputError
 
 __all__ = ["condition_of", "figure_of", "find", "limits_of", "sets_itself"]
@@ -87,6 +88,7 @@ def condition_of(deal: Definition, text: str) -> Node:
         )
     if names.unit(node) != "condition" and node != Name("pays_off"):
         raise InputError(f"{where} must compare two values, such as npv == 0 or irr >= hurdle.", at=where)
+    refuse_bare_rates(node, names, where)
     return node
 
 

@@ -241,6 +241,11 @@ def _starts(case: Case) -> Iterator[Told]:
     for name, level in deal.levels.items():
         if level.start is None or (level.each and deal.sets[level.each].born):
             continue
+        worth = value_of(deal, values, level.node)
+        formula = float(worth[0, 0] if worth.ndim == 2 else worth[0])
+        start = float(values[name][0, 0])
+        if abs(formula - start) <= 1e-9 * max(abs(start), 1.0):  # its start says the same in other words
+            continue
         for other in sorted((names_in(level.node) - names_in(level.start)) & deal.lines.keys()):
             if abs(float(values[other][0, 0])) > 0:
                 yield (
@@ -391,7 +396,7 @@ def _is_subtotal(deal: Definition, name: str) -> bool:
 def _named_by(item: object) -> set[str]:
     if isinstance(item, Goal):
         nodes: list[Node | None] = [item.at_least, item.at_most, item.nearly]
-        return set().union(*(names_in(node) for node in nodes if node is not None))
+        return {item.measure}.union(*(names_in(node) for node in nodes if node is not None))
     node = getattr(item, "so_that", None)
     names = names_in(node) if node is not None else set()
     return names | {getattr(item, "find", "")}

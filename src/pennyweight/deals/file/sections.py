@@ -52,6 +52,7 @@ from pennyweight.deals.whole_deal_checks import (
     check_goals,
     check_nearly,
     placed_nodes,
+    refuse_bare_rates,
 )
 from pennyweight.errors import InputError, nearest
 from pennyweight.quantities.units import Style, check_currency, check_locale
@@ -332,6 +333,11 @@ class Reader(Entries):
             check_curves(lines, sections.loans)
         check_nearly(goals, note=self.noting)
         check_goals(goals, names, note=self.noting)
+        asked = [one for one in (*questions.values(), *solved.values()) if one.so_that is not None]
+        for node, where in (*placed_nodes(*sections.groups), *((one.so_that, one.where) for one in asked)):
+            if node is not None:
+                with self.noting():
+                    refuse_bare_rates(node, names, where)
         scenarios, switches = read_scenarios(self, inputs, lines, levels)
         split_parts = [part for split in sections.splits.values() for part in split.parts]
         charts = read_charts(self, [*lines, *levels, *self._loan_parts(), *split_parts, *TOTALS], names)

@@ -211,9 +211,9 @@ def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
         limits = [f"{word} {float(end[0]):.2%}" for word, end in ends.items() if end is not None]
         return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
     if not (row < 0).any():
-        return "no money goes out, so there is nothing to earn a return on"
+        return "no period has more going out than coming in, so there is nothing to earn a return on"
     if not (row > 0).any():
-        return "no money comes in"
+        return "no period has more coming in than going out"
     return {
         IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
         IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
@@ -295,8 +295,10 @@ def why_modified_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     years, plus, where = (*asked, *[None] * 5)[2:5]
     row = cut(time, kept_flows(x, where), years, plus)[0][:, 0]
     if not (row < 0).any():
-        return "no money goes out, so there is nothing to earn a return on"
-    return "no money comes in" if not (row > 0).any() else "there is no time between the flows"
+        return "no period has more going out than coming in, so there is nothing to earn a return on"
+    if not (row > 0).any():
+        return "no period has more coming in than going out"
+    return "there is no time between the flows"
 
 
 # Annuities, per period of the timeline.

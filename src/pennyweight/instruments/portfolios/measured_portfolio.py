@@ -72,7 +72,10 @@ class MeasuredPortfolio(Described):
         low = 0 if start is None else self._place(read_date(start, what="start"))
         high = self.dates.size - 1 if end is None else self._place(read_date(end, what="end"))
         if low >= high:
-            raise InputError(f"Between {start} and {end} there are no two valuations; they are on {self._listed()}.")
+            span = (
+                f"From {start} on" if end is None else f"Up to {end}" if start is None else f"Between {start} and {end}"
+            )
+            raise InputError(f"{span} there are no two valuations; they are on {self._listed()}.")
         kept = (self.flow_dates > self.dates[low]) & (self.flow_dates <= self.dates[high])
         return type(self)(
             self.dates[low : high + 1],

@@ -78,13 +78,19 @@ def _headline(report: FlowsReport, style: Style) -> str:
             f"at {report.rate:.2%} a year the flows are worth {worth} {'more' if npv >= 0 else 'less'} than nothing"
         )
     gain = report.flows.money_in - report.flows.money_out
-    if irr is not None:
+    one_sided = not report.flows.money_out or not report.flows.money_in
+    if one_sided:
+        sides = ("comes in", "goes out") if report.flows.money_in else ("goes out", "comes in")
+        told.append(f"{style.with_unit(abs(gain), 'money')} {sides[0]} in all, and nothing {sides[1]}")
+    elif irr is not None:
         told.append(f"they earn {irr:.2%} a year")
     elif len(report.irrs) > 1:
         told.append(f"their rates of return are {' and '.join(f'{rate:.2%}' for rate in report.irrs)}")
     else:
         told.append(f"they {'gain' if gain >= 0 else 'lose'} {style.with_unit(abs(gain), 'money')} in all")
-    if payback is not None:
+    if one_sided:
+        pass
+    elif payback is not None:
         told.append(f"the money is back after {style.with_unit(payback, 'years')}")
     elif "payback" in report.measures:
         told.append("the money never comes back")
