@@ -158,7 +158,7 @@ def _vanishing(case: Case) -> Iterator[Told]:
             continue
         line = value_of(deal, values, node.arguments[0][1])[:, 0]
         left = abs(float(flows.npv(line, rate, times=deal.timeline.years)))
-        passed = bool(left <= 1e-9 * np.abs(line).sum())
+        passed = bool(left <= 1e-9 * float(flows.npv(np.abs(line), rate, times=deal.timeline.years)))
         yield passed, f"The present value at {deal.label(name)} is zero to within {deal.style.within(left)}."
 
 

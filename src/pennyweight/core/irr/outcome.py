@@ -10,7 +10,10 @@ from numpy.typing import NDArray
 
 from pennyweight.array_kinds import Floats
 
-__all__ = ["IrrOutcome", "IrrOutcomes"]
+__all__ = ["ALL_LOST", "IrrOutcome", "IrrOutcomes"]
+
+ALL_LOST = -0.99
+"""A yearly rate below it says that all is lost within the year: no answer beside one above it, and told."""
 
 
 class IrrOutcome(IntEnum):

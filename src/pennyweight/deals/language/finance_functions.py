@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pennyweight.array_kinds import Floats
 from pennyweight.core import annuity, flows, rate_forms
 from pennyweight.core.irr import find_rates as returns
 from pennyweight.core.irr.balances import each_by_itself
 from pennyweight.core.irr.one_row import one_row
-from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.core.irr.outcome import ALL_LOST, IrrOutcome
 from pennyweight.deals.language.arithmetic import whole
 from pennyweight.deals.language.windows import kept_flows
 from pennyweight.deals.timeline import Timeline
@@ -98,7 +99,22 @@ def irr(
     if above is not None or below is not None:
         return _rate_between(time, x, above, below)
     found = np.array([one_row(x[:, 0].tolist())[0]]) if x.shape[1] == 1 else each_by_itself(x.T)
-    return found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+    found = found if time.per_year == 1 else rate_forms.effective_rate(found * time.per_year, time.per_year)
+    several = np.flatnonzero(np.isnan(found) & _turns_above(x, (1 + ALL_LOST) ** (1 / time.per_year)))
+    if several.size:  # others may say that all is lost within the year, which is no answer
+        found[several] = _rate_between(time, x[:, several], np.array([ALL_LOST]), None)
+    return found
+
+
+def _turns_above(x: Floats, growth: float) -> NDArray[np.bool_]:
+    """Whether the present value at this growth a period has another sign than the first flow, as at endless rates."""
+    known = np.isfinite(x).all(axis=0) & (x > 0).any(axis=0) & (x < 0).any(axis=0)
+    first = np.take_along_axis(x, np.argmax(x != 0, axis=0)[None, :], axis=0)[0]
+    with np.errstate(all="ignore"):
+        worth = np.zeros(x.shape[1])
+        for row in x[::-1]:
+            worth = worth / growth + row
+    return np.asarray(known & np.isfinite(worth) & (np.sign(worth) != np.sign(first)))
 
 
 def irrs(
@@ -197,7 +213,9 @@ def beside_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
         return ""
     chosen = float(irr(time, x, *asked)[0])
     others = [f"{rate:.2%}" for rate in every if abs(rate - chosen) > 1e-9 * (1 + abs(chosen))]
-    why = "the one within the limits" if any(end is not None for end in asked[2:4]) else "the only one above zero"
+    limits = any(end is not None for end in asked[2:4])
+    least = "zero" if chosen > 0 and max(every) <= chosen * (1 + 1e-9) else "-99%"
+    why = "the one within the limits" if limits else f"the only one above {least}"
     return f"{why}, the present value is zero at {' and '.join(others)}, too"
 
 

@@ -13,7 +13,7 @@ from pennyweight.core import flows as core
 from pennyweight.core import rate_forms as core_rates
 from pennyweight.core.daycount import year_fraction
 from pennyweight.core.irr import find_rates as core_irr
-from pennyweight.core.irr.outcome import IrrOutcome
+from pennyweight.core.irr.outcome import ALL_LOST, IrrOutcome
 from pennyweight.described import Described
 from pennyweight.errors import NoAnswer, SeveralAnswers, choice
 from pennyweight.instruments.flows.account import Account
@@ -80,7 +80,8 @@ class MeasuredFlows(Described):
         return sorted(self._yearly(rate) for rate in (*crossing, *touching))
 
     def irr(self) -> float:
-        """The internal rate of return; of several, the one above zero when the running total crosses zero just once.
+        """The internal rate of return; of several, the one above zero when the running total crosses zero just once,
+        or the only one that is not below -99 %.
 
         Raises NoAnswer when there is none, or when the present value touches zero without crossing it, and
         SeveralAnswers, which carries all of them.
@@ -96,6 +97,10 @@ class MeasuredFlows(Described):
             return self._yearly(float(found.rate))
         if outcome is IrrOutcome.SEVERAL:
             rates = self.irrs()
+            touching = core_irr.all_rates(flows, times=times)[1]
+            sound = [rate for rate in rates if rate >= ALL_LOST]
+            if len(sound) == 1 and not any(self._yearly(rate) >= ALL_LOST for rate in touching):
+                return sound[0]
             shown = ", ".join(f"{rate:.2%}" for rate in rates)
             raise SeveralAnswers(f"Several rates bring the present value to zero: {shown}.", rates)
         raise NoAnswer(self._why_no_irr(outcome))

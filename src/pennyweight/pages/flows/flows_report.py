@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from pennyweight.core.irr.outcome import ALL_LOST
 from pennyweight.core.rate_forms import nominal_rate
 from pennyweight.documents import Cell, Checks, Column, Document, FigureLine, Figures, Row, Table
 from pennyweight.documents.charts import flows_chart, rate_chart
@@ -198,7 +199,8 @@ def _note(report: FlowsReport, name: str) -> str:
         short = float(report.flows.times[-1]) < 1
         quoted = float(nominal_rate(report.measures["irr"] or 0.0, 12))
         others = [f"{rate:.2%}" for rate in report.irrs if abs(rate - (report.measures["irr"] or 0.0)) > 1e-9]
-        also = f"; the only one above zero, the present value is zero at {' and '.join(others)}, too"
+        above = "zero" if (report.measures["irr"] or 0.0) > 0 and max(report.irrs) == report.measures["irr"] else "-99%"
+        also = f"; the only one above {above}, the present value is zero at {' and '.join(others)}, too"
         return (
             f"effective ({quoted:.2%} monthly)"
             + (also if others else "")
@@ -257,12 +259,14 @@ def _table(report: FlowsReport, style: Style, title: str = "Flows", shown: Seque
 
 def _checks(report: FlowsReport) -> tuple[tuple[bool, str], ...]:
     checks, style = [], Style(report.flows.currency)
-    size = float(np.abs(report.flows.amounts).sum())
+    amounts, times = np.abs(report.flows.amounts), report.flows.times
+    size = float(amounts.sum())
     for rate in report.irrs:
-        if rate <= -1:  # of some periods less than a year, so near -100 % that a yearly rate cannot tell
+        if rate < ALL_LOST:  # of some periods less than a year, so near -100 % that a yearly rate cannot tell
             continue
         left = abs(_npv_at(report.flows, rate))
-        bound = 1e-9 * size * max(1.0, _largest_factor(report.flows, rate))
+        with np.errstate(over="ignore"):
+            bound = 1e-9 * float((amounts * (1.0 + rate) ** -times).sum())
         checks.append((bool(left <= bound), f"The present value at {rate:.2%} is zero to within {style.within(left)}."))
     if report.factors is not None:
         worth = float((report.factors * report.flows.amounts).sum())
@@ -274,12 +278,6 @@ def _checks(report: FlowsReport) -> tuple[tuple[bool, str], ...]:
 def _npv_at(flows: MeasuredFlows, rate: float) -> float:
     with np.errstate(over="ignore"):
         return float((flows.amounts * (1.0 + rate) ** -flows.times).sum())
-
-
-def _largest_factor(flows: MeasuredFlows, rate: float) -> float:
-    """Near -100 % the discount factors are huge, and the last digit of the rate times them is what is left."""
-    with np.errstate(over="ignore"):
-        return float(max((1.0 + rate) ** -flows.times))
 
 
 def _shown(count: int) -> list[int | None]:
