@@ -317,7 +317,7 @@ def test_a_loan_payment_is_monthly_and_a_level_is_read_where_it_is_sold() -> Non
     assert sold == pytest.approx(200 / 1.21)
     assert (
         reason("irr(net, years=2, plus=worth)", money_in={"a": "1"}, levels={"worth": "1"})
-        == "no period has more going out than coming in, so there is nothing to earn a return on"
+        == "no period is below zero, so that nothing earns a return"
     )
 
 

@@ -50,7 +50,7 @@ MISTAKES = [
     ("npv(net, hurdle)", "npv(net, 5%, rate=5%)", "is given 'rate' twice"),
     ("fares  = {", "crew  = {", "the name 'crew' is already used at taxi.toml, line 21"),
     ("fares  = {", "net  = {", "'net' has a meaning of its own"),
-    ("fares  = {", "break  = {", "'break' is no name that a formula can read"),
+    ("npv(net, hurdle)", "npv(break, hurdle)", "a formula cannot read a name such as 'break'; give it another one"),
     ("fares  = {", '"my fares"  = {', "'my fares' cannot be a name"),
     ("[scenarios.dear_hull]", "[scenarios.base]", "'base' cannot be a name here"),
     # what a formula may be about

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -14,12 +13,13 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.errors import InputError, Place, all_of, choice, nearest
 from pennyweight.plain_text import listed
-from pennyweight.quantities.amounts import LONGEST, Mark, decimal_mark, read_amount, read_number
+from pennyweight.quantities.amounts import LONGEST, Mark, read_amount, read_number
 from pennyweight.quantities.argument_checks import a_mapping, a_text
 from pennyweight.quantities.dates import Days
 from pennyweight.reading.column_names import COLUMN_WORDS, guessed, plain_name, signed_texts
 from pennyweight.reading.csv_text import TOTAL, Grid, Layout, cut, grid_of_rows, row_place
 from pennyweight.reading.day_columns import DayOrder, looks_like_day, read_day_column, read_day_order
+from pennyweight.reading.decimal_style import DecimalStyle
 from pennyweight.reading.plain_columns import PlainColumn
 from pennyweight.reading.text_files import LARGEST_TABLE, note_form, note_remark, read_text
 from pennyweight.reading.workbook_files import rows_of_parquet, rows_of_workbook
@@ -126,7 +126,8 @@ class CsvTable:
     def amounts(self, name: str, *, share: bool = False, empty: float | None = None) -> Floats:
         """A column of numbers; `share` lets percentages stand in it, `empty` is what nothing stands for."""
         column = self._column(name)
-        if self.reading.decimal != "," and not self._may_group(name):
+        grouped = self.reading.decimal is None and self._style.grouped(column) is not None
+        if self.reading.decimal != "," and not grouped:
             quick = column.numbers if isinstance(column, PlainColumn) else None
             quick = _quick(self.column(name)) if quick is None else quick
             if quick is not None:
@@ -159,16 +160,14 @@ class CsvTable:
         """The decimal mark of a column; one that is written both ways is refused."""
         if self.reading.decimal is not None:
             return self.reading.decimal
-        mark, shows, breaks = decimal_mark(texts)
-        if mark is None and any(_BROKEN.fullmatch(text) for text in texts) and self._by_commas():
-            mark = ","  # a comma that cuts no fields and groups no thousands
-        if mark is None and (grouped := self._grouped(texts)) is not None:
-            mark = self._mark_elsewhere(name)
+        mark, shows, breaks = self._style.mark_of(texts)
+        if mark is None and (grouped := self._style.grouped(texts)) is not None:
+            mark = self._style.mark_elsewhere(name)
             if mark is None:
                 where, text = self.place(self.lines[grouped], name), texts[grouped]
                 raise InputError(
                     f"{where} is '{text}', which is {text.replace('.', '')} where a point groups thousands, as in most "
-                    f"files {self._points_group()}, and {text} where it is the decimal mark; say which: "
+                    f"files {self._style.points_group()}, and {text} where it is the decimal mark; say which: "
                     f"--decimal , or --decimal . (in a deal or a loan file write {text.replace('.', '')} or {text}0).",
                     at=where,
                 )
@@ -186,46 +185,9 @@ class CsvTable:
             )
         return mark
 
-    def _may_group(self, name: str) -> bool:
-        """Whether a point in a column of amounts may group thousands: the file is written so, and a cell could be."""
-        if self.reading.decimal is not None or not self._points_group():
-            return False
-        return self._grouped(self.column(name)) is not None
-
-    def _points_group(self) -> str:
-        """What in the file says that points group thousands in it: semicolons, days with points, decimal commas."""
-        if self.path.lower().endswith((".xlsx", ".parquet")):  # whose numbers are no texts
-            return ""
-        if self.delimiter == ";":
-            return "with semicolons"
-        firsts = (next((text for text in column if text), "") for column in self.columns)
-        if any(_DOTTED_DAY.match(text) for text in firsts):
-            return "with days as 31.12.2027"
-        cut = self.delimiter == "," and all(isinstance(column, PlainColumn) for column in self.columns)
-        return "with decimal commas" if not cut and self._mark_elsewhere("") == "," else ""
-
-    def _by_commas(self) -> bool:
-        """Whether a comma with one or two digits behind it has decimals behind it."""
-        return self.delimiter != "," or bool(self._points_group())
-
-    def _grouped(self, texts: Sequence[str]) -> int | None:
-        """The first cell that may be thousands with a point or a number with three decimals; None in files without."""
-        if self.reading.decimal is not None or not self._points_group():
-            return None
-        return next((k for k, text in enumerate(texts) if _ONE_GROUP.fullmatch(text)), None)
-
-    def _mark_elsewhere(self, name: str) -> Mark | None:
-        """The decimal mark that other columns of amounts have."""
-        found: set[Mark] = set()
-        for head, column in zip(self.header, self.columns, strict=True):
-            texts = [text for text in itertools.islice(column, _LOOKED_AT) if text and not looks_like_day(text)]
-            if head != name and texts and all(_NUMBER_LIKE.fullmatch(text) for text in texts):
-                mark = decimal_mark(texts)[0]
-                if mark is None and self.delimiter != "," and any(_BROKEN.fullmatch(text) for text in texts):
-                    mark = ","
-                if mark is not None:
-                    found.add(mark)
-        return found.pop() if len(found) == 1 else None
+    @property
+    def _style(self) -> DecimalStyle:
+        return DecimalStyle(self.path, self.header, self.columns, self.delimiter)
 
     def texts_of_amounts(self, name: str) -> list[str]:
         """A column of amounts and rates as texts with decimal points and signs in front, empty ones as they are."""
@@ -359,12 +321,6 @@ _INSTEAD = {
     ("out", "amount"): "the signed column 'amount' is read",
     ("value", "kind"): "the column 'kind' says which amounts are values",
 }
-_ONE_GROUP = re.compile(r"[^\d.,]{0,5}[1-9]\d{0,2}\.\d{3}[^\d.,%]{0,5}")
-_NUMBER_LIKE = re.compile(r"[^\w.,]*(?:[A-Z]{3})?[^\w.,]*[\d.,' ]*\d[\d.,' ]*[^\w.,]*(?:[A-Z]{3}|k|mn)?%?-?")
-_DOTTED_DAY = re.compile(r"\d{1,2}\.\d{1,2}\.\d{2,4}\b")
-_LOOKED_AT = 2_000
-"""So many rows of another column tell how the file writes numbers."""
-_BROKEN = re.compile(r"[-+−(]?\s*\d+,(\d{1,2}|\d{4,})\)?")
 _PLAIN = re.compile(r"[0-9.+-]*")
 
 

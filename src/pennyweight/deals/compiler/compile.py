@@ -16,7 +16,6 @@ from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.goals import compile_goals, compile_question, compile_slacks
 from pennyweight.deals.compiler.loans import compile_undisturbed, parts_of, reads, reads_now, settle, undisturbed
-from pennyweight.deals.compiler.looking_back import LookingBack, seen_now
 from pennyweight.deals.compiler.program import (
     Program,
     aside_names,
@@ -27,6 +26,7 @@ from pennyweight.deals.compiler.program import (
 )
 from pennyweight.deals.compiler.python_functions import compile_function
 from pennyweight.deals.compiler.recursion import compile_group
+from pennyweight.deals.compiler.rows import LookingBack, seen_now
 from pennyweight.deals.compiler.slots import Slots
 from pennyweight.deals.compiler.splits import compile_split
 from pennyweight.deals.definition import Definition

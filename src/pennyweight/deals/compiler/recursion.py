@@ -16,9 +16,19 @@ import numpy as np
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler import masks
 from pennyweight.deals.compiler.loans import add_part
-from pennyweight.deals.compiler.looking_back import WINDOWS, ends_after, plain_window, row_window
 from pennyweight.deals.compiler.plain import OPERATORS, ROWS, Walk, source_of, translated
-from pennyweight.deals.compiler.rows import plain_at_or, row_at, row_at_or, row_mask, row_set, row_start
+from pennyweight.deals.compiler.rows import (
+    WINDOWS,
+    ends_after,
+    plain_at_or,
+    plain_window,
+    row_at,
+    row_at_or,
+    row_mask,
+    row_set,
+    row_start,
+    row_window,
+)
 from pennyweight.deals.compiler.slots import Instruction, Slots
 from pennyweight.deals.language.brackets import bracket_compute, bracket_input
 from pennyweight.deals.language.functions import FUNCTIONS

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import keyword
 import re
 from collections.abc import Mapping
 from typing import Any
@@ -53,8 +52,6 @@ def _check_name(context: Context, section: str, name: str, seen: dict[str, str])
         )
     if name in RESERVED:
         raise InputError(f"{where}: '{name}' has a meaning of its own; choose another name.", at=where)
-    if keyword.iskeyword(name) and section != "measures":  # a measure need not be read
-        raise InputError(f"{where}: '{name}' is no name that a formula can read; write {name}_ instead.", at=where)
     if name in seen:
         raise InputError(f"{where}: the name '{name}' is already used at {seen[name]}.", at=where)
     seen[name] = where

@@ -12,6 +12,7 @@ from pennyweight.deals.timeline import Timeline
 from pennyweight.errors import InputError
 from pennyweight.quantities.amounts import read_number
 from pennyweight.reading.column_names import plain_name
+from pennyweight.reading.csv_text import TOTAL
 from pennyweight.reading.day_columns import looks_like_day
 from pennyweight.reading.tables import CsvTable, Reading, read_csv
 from pennyweight.reading.text_files import beside, note_form
@@ -127,11 +128,14 @@ def _timed(table: CsvTable, column: str, time: Timeline, placed: Placed, where: 
     for head in table.header:
         if head.casefold() == column.casefold() or not head:
             continue
-        texts = table.column(head)
-        if texts and all(looks_like_day(text) for text in texts) and time.dates is not None:
+        texts = [text for text in table.column(head) if text and not TOTAL.fullmatch(text)]
+        if texts and all(looks_like_day(text) for text in texts):
+            if time.dates is None:
+                continue  # rows in their order: the periods have no days
             note_form(f"{table.path}: '{head}' says the day of each row.")
             return "date", head
-        if plain_name(head) in _TIMES and texts != [str(k + 1) for k in range(len(texts))]:
+        whole = bool(texts) and all(text.isdecimal() for text in texts)
+        if plain_name(head) in _TIMES and whole and texts != [str(k + 1) for k in range(len(texts))]:
             raise InputError(
                 f"{where}: {table.path} has a column '{head}' that is not 1, 2, 3…; say what it is: period = "
                 f'"{head}" or date = "{head}" puts each row in its place.',

@@ -229,9 +229,9 @@ def why_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
         limits = [f"{word} {float(end[0]):.2%}" for word, end in ends.items() if end is not None]
         return f"not exactly one rate lies {' and '.join(limits)}: the present value is zero at {', '.join(several)}"
     if not (row < 0).any():
-        return "no period has more going out than coming in, so there is nothing to earn a return on"
+        return "no period is below zero, so that nothing earns a return"
     if not (row > 0).any():
-        return "no period has more coming in than going out"
+        return "no period is above zero"
     return {
         IrrOutcome.SEVERAL: f"several rates bring the present value to zero: {', '.join(several)}",
         IrrOutcome.TOUCHES: f"the present value touches zero at {', '.join(several)} without crossing it",
@@ -313,9 +313,9 @@ def why_modified_irr(time: Timeline, x: Floats, *asked: Floats | None) -> str:
     years, plus, where = (*asked, *[None] * 5)[2:5]
     row = cut(time, kept_flows(x, where), years, plus)[0][:, 0]
     if not (row < 0).any():
-        return "no period has more going out than coming in, so there is nothing to earn a return on"
+        return "no period is below zero, so that nothing earns a return"
     if not (row > 0).any():
-        return "no period has more coming in than going out"
+        return "no period is above zero"
     return "there is no time between the flows"
 
 

@@ -92,6 +92,9 @@ def _periods_growing(t: PlanTerms, begun: float) -> float:
         return float(np.sign(short(n))) != before
 
     signs = np.sign(short(counts))
+    # Where growth is beyond every number nothing is told any more; and what is nothing stays nothing.
+    lost = np.flatnonzero(np.isnan(signs))
+    signs = signs[: lost[0]] if lost.size else signs
     turns = np.flatnonzero((signs[1:] != signs[:-1]) & (signs[1:] != 0) | (signs[1:] == 0))
     found = []
     for turn in turns[signs[turns] != 0]:

@@ -36,6 +36,9 @@ from pennyweight.quantities.periods import word_for
 
 __all__ = ["document", "handout"]
 
+_MOST_INSIDE = 16
+"""So many numbers inside formulas are told on a page."""
+
 _DEPTH = 3
 """How deep the tree of a figure goes."""
 
@@ -68,8 +71,9 @@ def document(weighing: Weighing, *, periods: Selection | None = None) -> Documen
         blocks.append(_notes(deal))
     inside = numbers_inside(deal)
     if inside:
-        where = "inside formulas and loans" if deal.loans else "inside formulas"
-        blocks.append(Text(f"Not varied, because they are written {where}: {', '.join(inside)}.", "comparison"))
+        if len(inside) > _MOST_INSIDE:
+            inside = [*inside[: _MOST_INSIDE - 1], f"and {len(inside) - _MOST_INSIDE + 1} more (--format json has all)"]
+        blocks.append(Text(f"Not varied, because they are plain numbers: {', '.join(inside)}.", "comparison"))
     subtitle = " ".join(filter(None, [f"Scenario: {weighing.scenario_label}.", deal.note]))
     return Document(deal.title, tuple(blocks), subtitle, weighing_charts(weighing))
 

@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 
 from pennyweight.core.dates import DATED, Days, due_days
-from pennyweight.core.loans.agreement import Agreement, Books, Entry
+from pennyweight.core.loans.agreement import LONGEST, Agreement, Books, Entry
 from pennyweight.described import Described
 from pennyweight.errors import InputError, within
 from pennyweight.instruments.loans.books.events import Event, Moment, PaymentHoliday, Recurring
@@ -176,6 +176,11 @@ class Timetable:
         if moment.number is not None:
             if moment.number < 1:
                 raise InputError(f"{where}: payment {moment.number} comes before the first, which is 1.", at=where)
+            if moment.number > LONGEST:
+                raise InputError(
+                    f"{where}: payment {moment.number} lies beyond {LONGEST:,}, the most payments that a loan has.",
+                    at=where,
+                )
             return moment.number, None
         assert moment.day is not None
         day = moment.day
@@ -235,10 +240,11 @@ class Timetable:
                     f"{often}.",
                     at=what,
                 )
-            until = last_day or self.calendar.due(rows)
+            until = self.calendar.due(max(min(last, rows), first))
+            until = until if last_day is None else min(last_day, max(until, self.calendar.due(rows)))
             count = int((until - day).astype(np.int64) * often / 364) + 2
             days = due_days(day, often, np.arange(count))
-            placed = self._placed(days[days <= until], max(rows, last))
+            placed = self._placed(days[days <= until], max(rows, first))
         for k, (number, share) in enumerate(placed):
             grown = Decimal(repr(extra.value)) * Decimal(repr(1 + extra.growth)) ** (k // often)
             if grown > Decimal("1e14"):
