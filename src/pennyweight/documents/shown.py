@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import wraps
+from math import isfinite
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +24,12 @@ __all__ = ["Shown"]
 
 class Shown(Described):
     """A result that has a page."""
+
+    def __init_subclass__(cls, **more: Any) -> None:
+        """No result hands not-a-number to programs: what is undefined is None, in JSON null."""
+        super().__init_subclass__(**more)
+        if "as_dict" in cls.__dict__:
+            cls.as_dict = _without_nan(cls.__dict__["as_dict"])  # type: ignore[attr-defined]
 
     def document(self) -> Document:
         """The result as headings, figures, tables and charts, for any renderer."""
@@ -128,3 +137,20 @@ class Shown(Described):
 
     def _repr_html_(self) -> str:
         return notebook_page(self.document())
+
+
+def _without_nan(as_dict: Callable[..., dict[str, Any]]) -> Callable[..., dict[str, Any]]:
+    @wraps(as_dict)
+    def plain(*arguments: Any, **named: Any) -> dict[str, Any]:
+        found: dict[str, Any] = _defined(as_dict(*arguments, **named))
+        return found
+
+    return plain
+
+
+def _defined(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _defined(one) for key, one in value.items()}
+    if isinstance(value, list):
+        return [_defined(one) for one in value]
+    return None if isinstance(value, float) and not isfinite(value) else value

@@ -47,6 +47,8 @@ def _plain_column(column: Any) -> list[Any]:
     if column.dtype.kind == "f":
         return list(_shown_floats(column.to_numpy()))
     if column.dtype.kind in "iub":
+        if column.hasnans:  # whole numbers among which some are missing
+            return [None if missing else value for value, missing in zip(column.tolist(), column.isna(), strict=True)]
         return list(column.to_numpy().tolist())
     if column.dtype.kind == "M":
         days = column.astype("datetime64[s]")
