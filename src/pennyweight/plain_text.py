@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 
-__all__ = ["counted", "kept_together", "listed", "one_line", "quoted", "spelled", "visible"]
+__all__ = ["counted", "kept_together", "listed", "no_formula", "one_line", "quoted", "spelled", "visible"]
 
 _LONGEST = 1_500
 _QUOTED = re.compile(r"(?<!\w)'((?=\S)[^']{80})[^']{20,}(?<=\S)'")
@@ -132,3 +132,20 @@ def quoted(words: Iterable[str], mark: str = '"') -> str:
     "'start' or 'end'"
     """
     return listed([f"{mark}{word}{mark}" for word in words], "or")
+
+
+def no_formula(text: str) -> str:
+    """A text for a cell of a CSV: what a sheet would take for a formula is marked as a text.
+
+    >>> no_formula("=1+1"), no_formula("-5.2"), no_formula("Quay")
+    ("'=1+1", '-5.2', 'Quay')
+    """
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") and not _is_number(text) else text
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return text == "-"
+    return True

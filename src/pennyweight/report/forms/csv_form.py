@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pennyweight.plain_text import no_formula
 from pennyweight.report.forms.form import Form, Written, shortened
 
 __all__ = ["FORM", "as_csv", "frame_as_csv"]
@@ -89,19 +90,10 @@ def _as_text(name: object) -> str:
 def _plain_cell(value: Any) -> Any:
     """A cell as a sheet will take it: no formula, no infinity, no -0.0."""
     if isinstance(value, str):
-        formula = value[:1] in ("=", "+", "-", "@", "\t", "\r") and not _is_number(value)
-        return f"'{value}" if formula else value
+        return no_formula(value)
     if isinstance(value, float):
         return shortened(value) if math.isfinite(value) else None
     return value
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return text == "-"
-    return True
 
 
 def _render(written: Written) -> bytes:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
 
@@ -17,6 +18,8 @@ from pennyweight.instruments.loans.many.book_run import BookRun
 from pennyweight.instruments.loans.many.loan_columns import OpenLoans
 from pennyweight.instruments.loans.many.loan_events import BookEvents
 from pennyweight.instruments.loans.many.schedules import ScheduleWriter
+from pennyweight.plain_text import no_formula
+from pennyweight.reading.whole_files import replace_with
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -42,7 +45,8 @@ class BookFolder:
         partitions: bool,
     ) -> None:
         self.folder, self.opened, self.strict, self.events = folder, opened, strict, events
-        self.state, self.rejects = folder / "progress.npz", folder / "rejects.csv"
+        self.state, self.rejects = folder / "progress.npz", folder / "progress_rejects.csv"
+        self.told_rejects = folder / "rejects.csv"
         self.event_rejects = folder / "rejected_events.csv"
         self.schedules = ScheduleWriter(folder / "schedules", opened) if schedules else None
         told = opened.path.stat()
@@ -65,7 +69,11 @@ class BookFolder:
     def begun(self) -> BookRun:
         """A run from the beginning, or from where one of the same file was broken off."""
         self._refuse_others()
-        self.folder.mkdir(parents=True, exist_ok=True)
+        with _told(self.folder):
+            self.folder.mkdir(parents=True, exist_ok=True)
+            return self._begun()
+
+    def _begun(self) -> BookRun:
         run = BookRun(self.opened, self.strict, self.events, self.schedules)
         length = 0
         if self.state.exists():
@@ -99,11 +107,18 @@ class BookFolder:
         first = _first_line(sums)
         ours = {
             self.rejects: _first_line(self.rejects) == _REJECTS,
+            self.told_rejects: _first_line(self.told_rejects) == _REJECTS,
             sums: first.startswith("month,") and first.endswith((_SUMS, _WITH_EVENTS)),
             self.event_rejects: _first_line(self.event_rejects) == _REJECTS,
             table: sums.exists(),  # both are written at once
+            self.state: True,
         }
         for path, is_ours in ours.items():
+            if path.is_symlink():
+                raise InputError(
+                    f"{path} is a link, which a book of loans does not follow; name another folder, or move it.",
+                    at=Place.of_file(path.name),
+                )
             if path.exists() and not is_ours:
                 raise InputError(
                     f"{path} is there already, and no book of loans has written it; name another folder, or move it.",
@@ -112,7 +127,7 @@ class BookFolder:
 
     def _write(self, rejects: tuple[Reject, ...]) -> None:
         if rejects:
-            with self.rejects.open("a", encoding="utf-8", newline="") as lines:
+            with _told(self.rejects), self.rejects.open("a", encoding="utf-8", newline="") as lines:
                 _write_rows(lines, rejects)
 
     def keep(self, run: BookRun) -> None:
@@ -127,21 +142,26 @@ class BookFolder:
         }  # fmt: skip
         seen = np.empty(0, np.bool_) if events is None else events.seen
         beside = self.folder / "progress.new.npz"
-        np.savez(beside, of=np.array(self.of), told=np.array(json.dumps(told)), table=run.sums.table, seen=seen)
-        beside.replace(self.state)
+        with _told(self.state):
+            np.savez(beside, of=np.array(self.of), told=np.array(json.dumps(told)), table=run.sums.table, seen=seen)
+            beside.replace(self.state)
 
     def finish(self, frame: pd.DataFrame, rejected: int) -> None:
         """Write the sums, and take away what only served to go on."""
-        frame.to_csv(self.folder / "sums.csv", index=False)
-        frame.to_parquet(self.folder / "sums.parquet", index=False)
-        if not rejected:
-            self.rejects.unlink(missing_ok=True)
-        self.event_rejects.unlink(missing_ok=True)
-        if self.events is not None and self.events.rejects:
-            with self.event_rejects.open("w", encoding="utf-8", newline="") as lines:
-                lines.write(f"{_REJECTS}\n")
-                _write_rows(lines, sorted(self.events.rejects, key=lambda one: one.row))
-        self.state.unlink(missing_ok=True)
+        shown = frame.map(lambda cell: no_formula(cell) if isinstance(cell, str) else cell)
+        replace_with(self.folder / "sums.csv", lambda path: shown.to_csv(path, index=False))
+        replace_with(self.folder / "sums.parquet", lambda path: frame.to_parquet(path, index=False))
+        with _told(self.folder):
+            if rejected:
+                self.rejects.replace(self.told_rejects)
+            else:
+                self.rejects.unlink(missing_ok=True)
+                self.told_rejects.unlink(missing_ok=True)
+            self.event_rejects.unlink(missing_ok=True)
+            if self.events is not None and self.events.rejects:
+                kept = sorted(self.events.rejects, key=lambda one: one.row)
+                replace_with(self.event_rejects, lambda path: _write_file(path, kept))
+            self.state.unlink(missing_ok=True)
 
 
 def _plain(rejects: Iterable[Reject]) -> list[list[object]]:
@@ -149,7 +169,23 @@ def _plain(rejects: Iterable[Reject]) -> list[list[object]]:
 
 
 def _write_rows(lines: TextIO, rejects: Iterable[Reject]) -> None:
-    csv.writer(lines, lineterminator="\n").writerows(_plain(rejects))
+    rows = ([no_formula(cell) if isinstance(cell, str) else cell for cell in row] for row in _plain(rejects))
+    csv.writer(lines, lineterminator="\n").writerows(rows)
+
+
+def _write_file(path: Path, rejects: Iterable[Reject]) -> None:
+    with path.open("w", encoding="utf-8", newline="") as lines:
+        lines.write(f"{_REJECTS}\n")
+        _write_rows(lines, rejects)
+
+
+@contextmanager
+def _told(path: Path) -> Iterator[None]:
+    """What the system refuses, told of the file, and not of standard output."""
+    try:
+        yield
+    except OSError as error:
+        raise InputError(f"{path} cannot be written: {error.strerror}.", at=Place.of_file(path)) from None
 
 
 def _first_line(path: Path) -> str:
