@@ -12,6 +12,8 @@ from pennyweight.reading.text_files import check_file, note_read_bytes
 
 __all__ = ["refuse_swelling", "rows_of_parquet", "rows_of_workbook"]
 
+_MOST_ROWS = 1_048_576
+"""The rows of a sheet by its standard."""
 _MOST_CELLS = 5_000_000
 _SWOLLEN = 512 * 2**20
 """Bytes of a workbook when it is unpacked; a file made to swell has more."""
@@ -41,8 +43,9 @@ def rows_of_workbook(path: Path, sheet: str | None, name: str) -> list[list[str]
         count = 0
         for row in chosen.iter_rows(values_only=True):
             count += len(row)
-            if count > _MOST_CELLS:
-                raise InputError(f"{name} has more than {_MOST_CELLS:,} cells.", at=Place.of_file(name))
+            if count > _MOST_CELLS or len(rows) >= _MOST_ROWS:
+                most = f"{_MOST_CELLS:,} cells" if count > _MOST_CELLS else f"{_MOST_ROWS:,} rows"
+                raise InputError(f"{name} has more than {most}, the most that is read.", at=Place.of_file(name))
             rows.append([_text(value) for value in row])
     finally:
         book.close()

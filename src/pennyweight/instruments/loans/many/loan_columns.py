@@ -233,8 +233,18 @@ class OpenLoans:
             found = texts_of(column, month, name, first, good, rejects)
         said = "must be a day, such as 2027-01-31"
         refuse(found, np.isnan(found), said, name, first, good, rejects, shown="nothing")
+        # A year 0207 for 2027 would make two thousand years of months of all loans.
+        with np.errstate(invalid="ignore"):
+            odd = (found < _FIRST_YEAR * 12) | (found >= _LAST_YEAR * 12)
+        for row in np.flatnonzero(odd & good).tolist():
+            value = f"{int(found[row]) // 12:04d}-{int(found[row]) % 12 + 1:02d}"
+            said = f"{name} is {value}; its year must be from {_FIRST_YEAR} to {_LAST_YEAR - 1}"
+            rejects.append(Reject(first + row, name, value, said))
+            good[row] = False
         return np.asarray(found, dtype=np.float64)
 
+
+_FIRST_YEAR, _LAST_YEAR = 1900, 2200
 
 _COLUMN_KINDS = {
     "amount": OpenLoans.amounts,
