@@ -193,3 +193,24 @@ def test_a_table_of_loans_keeps_its_rows_and_what_else_it_says() -> None:
         pw.amortize(table.drop(columns="residual"), residual=100).last_payment[1]
         > pw.amortize(table.drop(columns="residual")).last_payment[1] + 90
     )
+
+
+def test_labels_that_are_no_order_are_refused_and_slips_are_told() -> None:
+    """One question, one answer at every door: days down a frame, numbers and texts of days as labels, places, rates."""
+    days = pd.date_range("2027-01-01", periods=3, freq="YS")
+    for flows, said in (
+        (pd.DataFrame({"a": [-100.0, 60, 70], "b": [-100.0, 70, 70]}, index=days), "days down its rows"),
+        (pd.Series([60.0, -100], index=[1, 0]), "the numbers 1, 0 as labels"),
+        (pd.Series([-100.0, 160], index=[2024, 2027]), "the numbers 2024, 2027 as labels"),
+        (pd.Series([-100.0, 160], index=["2024-01-01", "2027-01-01"]), "has days as labels"),
+    ):
+        for function in (pw.irr, lambda x: pw.npv(x, 0.05)):
+            with pytest.raises(InputError, match=said):
+                function(flows)
+    assert list(pw.irr(pd.DataFrame([[-100.0, 160]], index=["deal"]))) == pytest.approx([0.6])
+    with pytest.raises(InputError, match=r"nominal is 12, which is 1200% a year; write 12% as 0.12"):
+        pw.effective_rate(12, 12)
+    with pytest.raises(InputError, match=r"given 3 arguments by their place; name them, as in level_payment\(owed=…"):
+        pw.level_payment(100_000, 0.005, 360)  # type: ignore[call-arg]
+    with pytest.raises(InputError, match=r"Deal is given 'taxi.toml'; read a file with Deal.read"):
+        pw.Deal("taxi.toml")  # type: ignore[arg-type]

@@ -149,7 +149,7 @@ def test_an_average_capital_of_nothing_is_refused() -> None:
         ("date,account,kind,amount\n", "there are 0 for no account"),
         ("date,account,kind,amount\n2026-02-30,a,value,5\n", "a day that does not exist"),
         ('date,account,kind,amount\n2026-02-03,a,value,"1,25"\n', "row 2, column 'amount' is '1,25', which could be"),
-        ("when,account,kind,amount\n2026-02-03,a,value,5\n", "has no column 'date'. Its columns are when, account"),
+        ("when,account,kind,amount\nspring,a,value,5\n", "has no column 'date'. Its columns are when, account"),
         (
             "date,account,kind,amount\n2026-01-01,a,value,5\n2026-01-01,b,value,5\n2026-03-01,a,value,5\n2026-02-01,b,value,5\n",
             "there are 1 for a, b",

@@ -60,6 +60,10 @@ class Deal(SetBeside):
     INTERNAL: ClassVar[tuple[str, ...]] = ("model", "definition")
 
     def __init__(self, definition: Definition) -> None:
+        given: object = definition
+        if not isinstance(given, Definition):
+            said = f"'{given}'" if isinstance(given, str | Path) else f"a {type(given).__name__}"
+            raise InputError(f"Deal is given {said}; read a file with Deal.read(…), a mapping with Deal.from_dict(…).")
         self.definition = definition
         self._model = Model.of(definition)
         self.made_with: MadeWith | None = None

@@ -27,6 +27,8 @@ _GROUPED = re.compile(
     r"[0-9]{1,3}(?:(?P<by>[,.\s'’_])[0-9]{3})(?:(?P=by)[0-9]{3})*(?:(?P<point>[.,])(?P<rest>[0-9]*))?"
 )
 _OTHER_GROUPS = re.compile(r"\d[\s'’_]\d{3}([.,])\d+\D*$")
+_LAKHS = re.compile(r"[0-9]{1,2}(?:,[0-9]{2})+,[0-9]{3}(?:\.[0-9]*)?")
+"""Groups of two above the thousands: 3,25,000.00."""
 _DECIMAL_COMMA = re.compile(r"[0-9]+,[0-9]*")
 
 
@@ -125,6 +127,8 @@ def _digits(body: str, given: str, what: str, mark: Mark | None) -> str:
         return body.replace(",", ".")
     if _PLAIN.fullmatch(body) and not (mark == "," and "." in body):
         return body.replace("_", "")
+    if mark != "," and _LAKHS.fullmatch(body):
+        return body.replace(",", "")
     grouped = _GROUPED.fullmatch(body)
     if grouped and grouped["point"] != grouped["by"] and (mark is None or mark not in (grouped["by"], _other(grouped))):
         whole = body[: grouped.start("point")] if grouped["point"] else body

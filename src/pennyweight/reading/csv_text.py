@@ -165,7 +165,11 @@ def _header_at(rows: Sequence[Sequence[str]], heads: Collection[str]) -> int:
     return best if found else first
 
 
-TOTAL = re.compile(r"(grand |sub)?-?totals?:?|sums?:?|summe:?|gesamt:?|saldo:?", re.IGNORECASE)
+TOTAL = re.compile(
+    r"(grand |sub)?-?total(?:s|e|es|i)?( general)?:?|sums?:?|summen?:?|gesamt(?:summe)?:?|saldo:?|somme:?|suma:?|"
+    r"soma:?|somma:?|totaal:?|summa:?|zusammen:?|celkem:?|razem:?|balance forward:?|closing balance:?",
+    re.IGNORECASE,
+)
 """What stands in a row that adds others up."""
 _WORD = re.compile(r"[^\W\d_]{2}")
 

@@ -28,7 +28,8 @@ _WEEKDAY = re.compile(r"[^\W\d_]{2,10}\.?,?\s+(?=\d)")
 _NUMBERS = re.compile(r"(\d{1,4})\s*([./-])\s*(\d{1,2})\s*\2\s*(\d{1,4})\.?")
 _SOLID = re.compile(r"(\d{4})(\d{2})(\d{2})")
 _DAY_NAMED = re.compile(
-    r"(\d{1,2})(?:st|nd|rd|th|\.)?[\s./-]*(?:de\s+)?([^\W\d_]{3,10})\.?[\s.,/-]*(?:de\s+)?(\d{4}|\d{2})", re.IGNORECASE
+    r"(\d{1,2})(?:st|nd|rd|th|er|\.|º)?[\s./-]*(?:de\s+)?([^\W\d_]{3,10})\.?[\s.,/-]*(?:de\s+)?(\d{4}|\d{2})",
+    re.IGNORECASE,
 )
 _NAMED_DAY = re.compile(r"([^\W\d_]{3,10})\.?[\s.-]*(\d{1,2})(?:st|nd|rd|th)?[\s.,-]+(\d{4}|\d{2})", re.IGNORECASE)
 _YEAR_NAMED = re.compile(r"(\d{4})[\s./-]*([^\W\d_]{3,10})\.?[\s./-]*(\d{1,2})")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, cast
@@ -96,8 +97,23 @@ class CsvTable:
         if name not in self.reading.columns and name in self.wanted:
             taken = {*self.reading.columns.values(), *self._guesses.values()} - {self._guesses.get(name)}
             own = {head for head in self.header if plain_name(head) in self.wanted}
-            return guessed(name, self.header, taken | own) or named
+            return guessed(name, self.header, taken | own) or self._of_days(name, taken | own) or named
         return named
+
+    def _of_days(self, name: str, taken: Collection[str]) -> str | None:
+        """The column that holds days, where one alone does; of two the first: a row is booked before it is valued."""
+        if name != "date" or not self.columns:
+            return None
+        heads = []
+        for head, column in zip(self.header, self.columns, strict=True):
+            if not head or head in taken:
+                continue
+            if isinstance(column, PlainColumn):
+                holds = column.days is not None or bool(_day_like(column.texts))
+            else:
+                holds = _day_like(column)
+            heads += [head] if holds else []
+        return heads[0] if len(heads) in (1, 2) else None
 
     def column(self, name: str) -> list[str]:
         """The texts of a column; InputError with the nearest name when there is none."""
@@ -313,6 +329,12 @@ class CsvTable:
             if used and (name, used[0]) in _INSTEAD:
                 return _INSTEAD[name, used[0]]
         return "nothing that is read needs it"
+
+
+def _day_like(texts: Iterable[str]) -> bool:
+    """Whether all cells of a column are days, but for those of totals."""
+    filled = [text for text in itertools.islice(texts, 500) if text and not TOTAL.fullmatch(text)]
+    return bool(filled) and all(looks_like_day(text) for text in filled)
 
 
 _INSTEAD = {

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from pennyweight.errors import InputError
+from pennyweight.quantities.dates import is_date
 
 __all__ = ["Labels", "refuse_dates"]
 
@@ -58,7 +59,23 @@ def refuse_dates(name: str, given: Any) -> None:
     """Refuse flows whose labels along time are days: a rate per period does not say how long a period is."""
     labels = given.columns if given.ndim == 2 else given.index
     kind = type(labels).__name__
-    if kind == "DatetimeIndex":
+    down = type(given.index).__name__ if given.ndim == 2 else ""
+    if down in ("DatetimeIndex", "PeriodIndex"):
+        raise InputError(
+            f"{name} has days down its rows, and each row is taken for the flows of one deal. For a deal in each "
+            f"column, one flow a period, hand over {name}.T.to_numpy(); for flows on their days, take "
+            "CashFlows(frame['name']), which reads the days.",
+            at=name,
+        )
+    if labels.dtype.kind in "iu" and labels.size > 1 and (np.diff(labels.to_numpy()) != 1).any():
+        raise InputError(
+            f"{name} has the numbers {_shown(labels)} as labels, which do not follow one another: for one flow a "
+            f"period, in this order, hand over {name}.to_numpy(); for flows in the periods the numbers name, bring "
+            "them in order and fill the gaps with 0.",
+            at=name,
+        )
+    days = labels.size and all(isinstance(label, str) and is_date(label) for label in labels)
+    if kind == "DatetimeIndex" or days:
         alone = "CashFlows(frame.iloc[0])" if given.ndim == 2 else "CashFlows(series)"
         raise InputError(
             f"{name} has days as labels. For one flow a period, in this order, hand over {name}.to_numpy(); "

@@ -41,7 +41,9 @@ def reading(function: Function, kinds: Mapping[str, str], *, gives_rate: bool = 
 
     What pandas hands over keeps its labels. With `gives_rate` a single answer is a rate that goes in as it came out.
     """
-    names = list(inspect.signature(function).parameters)
+    parameters = inspect.signature(function).parameters
+    names = list(parameters)
+    by_place = [name for name, one in parameters.items() if one.kind is not one.KEYWORD_ONLY]
 
     def read(name: str, value: Any, labels: Labels) -> Any:
         if name not in kinds:
@@ -60,6 +62,13 @@ def reading(function: Function, kinds: Mapping[str, str], *, gives_rate: bool = 
                     f"{old} is called {new} here: the one of a single period (a yearly 6% paid monthly is 0.06 / 12).",
                     at=old,
                 )
+        if len(args) > len(by_place):
+            shown = ", ".join([*by_place, *(f"{name}=…" for name in names[len(by_place) :][:3])])
+            raise InputError(
+                f"{function.__name__} is given {len(args)} arguments by their place; name them, as in "
+                f"{function.__name__}({shown}).",
+                at=function.__name__,
+            )
         labels = Labels()
         given = [read(name, value, labels) for name, value in zip(names, args, strict=False)] + list(args[len(names) :])
         named = {name: read(name, value, labels) for name, value in kwargs.items()}
@@ -143,6 +152,13 @@ def _as_fraction(given: Any, what: str) -> Any:
     """A yearly rate as a fraction; a text that says how it compounds is turned into the effective one."""
     if isinstance(given, str | Rate):
         return read_rate(given, what=what).effective()
+    number = None if isinstance(given, KnownRate) or (type(given) is np.ndarray and given.ndim) else as_float(given)
+    if number is not None and abs(number) >= 1 and np.isfinite(number):
+        raise InputError(
+            f"{what} is {number:g}, which is {number:.0%} a year; write {number:g}% as {number / 100:g}, or "
+            f"KnownRate({number:g}) if you mean that.",
+            at=what,
+        )
     return _floats(given, what)
 
 

@@ -60,3 +60,6 @@ class LoanRequest:
 
     def __post_init__(self) -> None:
         """Nothing is read yet; whoever keeps books of it does."""
+
+
+LoanRequest.__init__.__qualname__ = "Loan"  # as whoever writes it calls it: what Python says of a slip names that
