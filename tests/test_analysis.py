@@ -205,7 +205,7 @@ def test_varying_two_inputs_is_weighing_each_case(taxi: Deal) -> None:
     ("text", "values"),
     [
         ("7,8,9", [7, 8, 9]), ("1..3", list(np.linspace(1, 3, 9))), ("0..1:0.1", list(np.linspace(0, 1, 11))),
-        ("400k,500k", [400_000, 500_000]), ("400;500", [400_500]), ("5..1/3", [5, 3, 1]), ("10;20", [10, 20]),
+        ("400k,500k", [400_000, 500_000]), ("400;500", [400, 500]), ("5..1/3", [5, 3, 1]), ("10;20", [10, 20]),
     ],
 )  # fmt: skip
 def test_ranges_have_both_ends_in(text: str, values: list[float]) -> None:

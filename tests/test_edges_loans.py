@@ -128,8 +128,10 @@ def test_bounds_of_loans_are_one_sentence() -> None:
     for fee in ("1e60%", "100%", "-1%"):
         with pytest.raises(InputError, match=f"fee_up_front is {fee}; a fee must be 0 or more, and less than the loan"):
             _ = Loan(10_000, "5%", years=1, fee_up_front=fee).agreed
-    far = Loan(10_000, "5%", years=10, extras=[Recurring(1, 1, last=999_999_999)])
+    far = Loan(10_000, "5%", years=10, extras=[Recurring(1, 1, last=60_000)])
     assert far.schedule.total_interest == Loan(10_000, "5%", years=10, extras=[Recurring(1, 1)]).schedule.total_interest
+    with pytest.raises(InputError, match="payment 60001 lies beyond 60,000, the most payments that a loan has"):
+        _ = Loan(10_000, "5%", years=10, extras=[Recurring(1, 1, last=60_001)]).schedule
     with pytest.raises(InputError, match="1 to 60,000 payments"):
         Takeover(on="2027-01-31", balance=5000, rate="4%", payment=100, original_years=1e12)
     with pytest.raises(InputError, match="the most is 60,000"):

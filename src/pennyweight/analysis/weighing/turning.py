@@ -268,8 +268,11 @@ def _turns(
             good, bad = (low, high) if pays[k] else (high, low)
             at_good, at_bad = (known.figures[:, np.searchsorted(known.x, end)][:, None] for end in (good, bad))
             failing = ~goals.met(at_bad)[:, 0]
-            if goals.exact and not failing.any():  # a turn lies where a slack is zero, to the last digit
-                failing = at_bad[1::2, 0] < 0
+            if goals.exact:  # a turn lies where a slack is zero, to the last digit
+                beyond = known.figures[:, np.searchsorted(known.x, ends[1] if pays[k] else ends[0])][:, None]
+                turned = (at_good[1::2, 0] >= 0) & (at_bad[1::2, 0] < 0)
+                failing |= turned & ~goals.met(beyond)[:, 0]
+                failing = failing if failing.any() else at_bad[1::2, 0] < 0
             lost = ~np.isfinite(goals.slack(at_bad)[:, 0])
             gained = ~np.isfinite(goals.slack(at_good)[:, 0]) & ~lost
             # Where a figure stops existing nothing turns: it is a limit of what can be asked.

@@ -82,7 +82,7 @@ def _headline(report: FlowsReport, style: Style) -> str:
     one_sided = not report.flows.money_out or not report.flows.money_in
     if one_sided:
         sides = ("comes in", "goes out") if report.flows.money_in else ("goes out", "comes in")
-        told.append(f"{style.with_unit(abs(gain), 'money')} {sides[0]} in all, and nothing {sides[1]}")
+        told.append(f"{style.with_unit(abs(gain), 'money')} {sides[0]} altogether, and nothing {sides[1]}")
     elif irr is not None:
         told.append(f"they earn {irr:.2%} a year")
     elif len(report.irrs) > 1:
