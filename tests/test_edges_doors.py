@@ -169,7 +169,7 @@ def test_a_rate_far_below_is_told_and_no_answer() -> None:
 def test_bounds_are_there_before_anything_is_made() -> None:
     loan = {"amount": 86_000, "rate": "4.2%", "years": 15, "start": "2026-12-31"}
     with pytest.raises(InputError, match="payment 999999999 lies beyond 60,000, the most payments that a loan has"):
-        Loan(**loan, extras=[Recurring(100, "2027-01-31", 999_999_999)]).schedule
+        _ = Loan(**loan, extras=[Recurring(100, "2027-01-31", 999_999_999)]).schedule
     ends = Loan(**loan, extras=[Recurring(100, "2027-01-31", 20)]).schedule.frame["extra"]
     assert (ends > 0).sum() == 20
 
@@ -207,4 +207,4 @@ def test_a_sentence_is_true_of_the_case_at_hand() -> None:
         ([5, 6], "11.00 comes in altogether, and nothing goes out"),
         ([-5, -6], "11.00 goes out altogether, and nothing comes in"),
     ):
-        assert words in str(CashFlows(flows, period="year").report("5%"))
+        assert words in " ".join(str(CashFlows(flows, period="year").report("5%")).split())
