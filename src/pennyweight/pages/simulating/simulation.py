@@ -152,7 +152,7 @@ def _figures(simulation: Simulation) -> Table:
         )
 
     judged = [bool(good_side(deal, name)) for name in simulation.spreads]
-    worst = "Worst 5, mean" if all(judged) else "Worst or lowest 5, mean" if any(judged) else "Lowest 5, mean"
+    worst = "Worst 5, mean" if all(judged) else "Tail 5, mean" if any(judged) else "Lowest 5, mean"
     columns = [Column("Figure", words=True), Column("As it stands"), Column(worst)]
     columns += [*(Column(f"{level}") for level in _SHOWN), Column("Defined in")]
     rows = [Row(row(name, one), _spread_why(simulation, name, one)) for name, one in simulation.spreads.items()]
@@ -162,6 +162,8 @@ def _figures(simulation: Simulation) -> Table:
     shown_errors = [(name, _about(deal, name, error)) for name, error in errors if error == error]
     off = [f"{deal.label(name)} {error}" for name, error in shown_errors if any(mark in "123456789" for mark in error)]
     note = f"The middle may be off, by the draws alone: {'; '.join(off)}." if off else ""
+    if any(judged) and not all(judged):
+        note = f"Tail: the worst five of 100 cases; of a figure without a goal the lowest. {note}".strip()
     return Table("Figures, and below which so many of 100 cases lie", tuple(columns), tuple(rows), note)
 
 
