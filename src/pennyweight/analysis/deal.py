@@ -261,7 +261,7 @@ class Deal(SetBeside):
         """
         if scenario is None and inputs is None and self.made_with is not None:
             scenario, inputs = self.made_with.scenario, self.made_with.inputs
-        return weighing.weigh(self._model, scenario or "base", replaced(inputs))
+        return weighing.weigh(self._model, "base" if scenario is None else scenario, replaced(inputs))
 
     def vary(
         self,

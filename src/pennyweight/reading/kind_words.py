@@ -42,4 +42,7 @@ def kind_of(word: str) -> str | None:
     plain = plain_name(word)
     for letter, bare in (("ü", "u"), ("ö", "o"), ("ä", "a"), ("ê", "e"), ("ç", "c"), ("ã", "a"), ("ñ", "n")):
         plain = plain.replace(letter, bare)
-    return KIND_WORDS.get(plain)
+    spelled = plain
+    for pair in ("ae", "oe", "ue"):  # as those write who have no umlauts
+        spelled = spelled.replace(pair, pair[0])
+    return KIND_WORDS.get(plain) or KIND_WORDS.get(spelled)
