@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pennyweight.analysis.searching.answers import answers_of
 from pennyweight.analysis.searching.outcome import Answers
 from pennyweight.analysis.searching.solving import solve_plainly
+from pennyweight.analysis.showing import show_value
 from pennyweight.array_kinds import Floats
 from pennyweight.deals.compiler.compile import compile_deal
 from pennyweight.deals.compiler.program import Program, asked_name
@@ -174,10 +175,18 @@ class Model:
         """What the deal finds in one case for the inputs that it solves itself and nobody gave a value."""
         base = stack(self.definition, [case])
         return {
-            name: _as_used(self.answers(question, base, 1)[0], self.figures([case], [name])[name][0])
+            name: self._as_used(question, self.answers(question, base, 1)[0], self.figures([case], [name])[name][0])
             for name, question in self.definition.solved.items()
             if name not in case
         }
+
+    def _as_used(self, question: Question, found: Answers, used: float) -> Answers:
+        """What was found, with the value with which everything else was worked out."""
+        if len(found.answers) != 1 or not np.isfinite(used):
+            return found
+        (one,), item = found.answers, self.definition.inputs[question.find]
+        shown = show_value(self.definition, item, float(used), one.kind)
+        return replace(found, answers=(replace(one, value=float(used), shown=shown),))
 
     def needs_answers(self, question: str) -> bool:
         """Whether a question reads the answers to others."""
@@ -296,13 +305,6 @@ class Model:
         lines = self.definition.lines
         order = [[name for name, line in lines.items() if line.role == role] for role in ("in", "out", "other")]
         return [*order[0], TOTALS[0], *order[1], TOTALS[1], *order[2], TOTALS[3]]
-
-
-def _as_used(found: Answers, used: float) -> Answers:
-    """What was found, with the value with which everything else was worked out."""
-    if len(found.answers) != 1 or not np.isfinite(used):
-        return found
-    return replace(found, answers=(replace(found.answers[0], value=float(used)),))
 
 
 def _wide(value: Floats, count: int) -> Floats:

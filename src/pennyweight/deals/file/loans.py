@@ -225,6 +225,8 @@ def _give_range(
             raise InputError(f"{where}: {key} is {given}; it must be a number that the term may have.", at=where)
         ends.append(end)
     low, high = ends
+    if said.fixed and low is None and high is None:
+        raise InputError(f"{where}: a number without a range is not moved anyway; leave 'fixed' out.", at=where)
     if (low is not None and low > item.value) or (high is not None and high < item.value):
         raise InputError(f"{where}: {said.value} does not lie between low and high.", at=where)
     inputs[dotted] = replace(item, low=low, high=high, fixed=said.fixed, label=said.label or item.label)
